@@ -14,6 +14,7 @@ from pytestqt.qtbot import QtBot
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="keen-compass-test-")  # window places are remembered there
+os.environ["LANGUAGE"] = "en"  # whatever the machine speaks
 os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"]  # and reports are kept
 
 import driving

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from itertools import pairwise
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QRect, QRectF, Qt
+from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
@@ -19,6 +20,7 @@ from PySide6.QtWidgets import (
 from keen_compass.app import theme as th
 from keen_compass.app.combo import ARROW
 from keen_compass.app.window import MainWindow
+from keen_compass.language import tr
 
 GIVEN = ("Tool", "Measured with", "Tool that draws", "Printer")  # choices among names that someone gave, however long
 NARROWEST = 80  # px of a field that someone types into
@@ -28,6 +30,20 @@ def settle() -> None:
     """Layouts have come to rest."""
     for _ in range(3):
         QApplication.processEvents()
+
+
+def is_cut(painter: QPainter, *given: object) -> bool:
+    """Whether a text that is painted into a box, as `QPainter.drawText` is told, is larger than that."""
+    box, *flags, text = given if given and isinstance(given[0], (QRect, QRectF)) else (None, "")
+    if box is None or not isinstance(text, str):
+        return False
+    wraps = any(
+        isinstance(f, (Qt.TextFlag, Qt.AlignmentFlag)) and f.value & Qt.TextFlag.TextWordWrap.value for f in flags
+    )
+    if not wraps:
+        return painter.fontMetrics().horizontalAdvance(text) > box.width() + 1.5
+    whole = painter.fontMetrics().boundingRect(QRect(0, 0, int(box.width()), 9999), Qt.TextFlag.TextWordWrap, text)
+    return whole.height() > box.height() + 1.5
 
 
 def check_looks(window: MainWindow, size: tuple[int, int]) -> None:
@@ -52,7 +68,7 @@ def check_looks(window: MainWindow, size: tuple[int, int]) -> None:
         assert widget.font().pixelSize() >= th.TEXT, f"{name} is too small to read"
     for combo in page.findChildren(QComboBox):
         assert not combo.isVisible() or combo.height() >= th.HAND - 4, f"{combo.accessibleName()} is squashed"
-        if combo.isVisible() and combo.isEnabled() and combo.accessibleName() not in GIVEN:
+        if combo.isVisible() and combo.isEnabled() and combo.accessibleName() not in map(tr, GIVEN):
             room = combo.width() - ARROW
             assert combo.fontMetrics().horizontalAdvance(combo.currentText()) <= room, f"{combo.currentText()} is cut"
     for area in page.findChildren(QScrollArea):

@@ -179,7 +179,7 @@ def test_moves_are_gcode_that_waits() -> None:
     text = write_moves(program, CutSettings(bed=BED), say)
     lines = text.splitlines()
     assert lines.count("M0") == 2
-    assert "(read ? here)" in lines
+    assert "(read - here)" in lines
     assert "G1 X35.4 F1200" in lines
     assert "M3" not in text
     inches = write_moves(program, CutSettings(bed=BED, inches=True), say)

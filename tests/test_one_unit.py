@@ -1,4 +1,6 @@
-"""A shop in inches is shown no millimetres, and the other way round: every text that can be seen, painted ones too."""
+"""Every view: a shop in inches is shown no millimetres, and the other way round; nothing that is written is cut, in
+German and a small window neither. Painted texts, too.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,7 @@ from keen_compass.practice.playing import cut, read_all
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.shop.store import Shop
 from keen_compass.words.consequences import HEADS
-from looks import settle
+from looks import check_looks, is_cut, settle
 
 # An amount, a slope or a feed in the wrong unit. A controller's number of steps per mm is its own, and so is what an
 # instrument is graduated in, or a printed sheet.
@@ -55,17 +57,22 @@ def given_names(shop: Shop) -> list[str]:
     return sorted(names, key=len, reverse=True)
 
 
-@pytest.mark.parametrize("units", ["mm", "in"])
-def test_one_unit_all_over(qtbot: QtBot, tmp_path: Path, units: str, monkeypatch: pytest.MonkeyPatch) -> None:
+@pytest.mark.parametrize(("units", "code", "size"), [("mm", "de", (1024, 700)), ("in", "en", (1280, 800))])
+def test_one_unit_all_over_and_nothing_cut(
+    qtbot: QtBot, tmp_path: Path, units: str, code: str, size: tuple[int, int], monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Looked at as `--shots` writes each view."""
     painted: list[str] = []
     names: list[str] = []
     wrong: list[str] = []
+    cut: list[str] = []
     count = 0
     paint, unpack, save = QPainter.drawText, shots.open_demo, shots._save
 
     def seen(painter: QPainter, *given: object) -> object:
         painted.extend(g for g in given if isinstance(g, str))
+        if is_cut(painter, *given):
+            cut.append(f"{given[-1]}, which is painted, is cut")
         return paint(painter, *given)
 
     def counted(folder: Path) -> Shop:
@@ -79,8 +86,15 @@ def test_one_unit_all_over(qtbot: QtBot, tmp_path: Path, units: str, monkeypatch
 
     def looked_at(window: MainWindow, file: Path) -> None:
         nonlocal count
+        nonlocal cut
         painted.clear()
+        before, cut = cut, []
         save(window, file)
+        try:
+            check_looks(window, size)
+        except AssertionError as error:
+            cut.append(str(error).partition("\n")[0])
+        cut = [*before, *(f"{file.stem}: {words}" for words in dict.fromkeys(cut) if "–" not in words)]
         for text in (*texts_of(window.places.currentWidget()), *painted):
             bare = text
             for name in names:
@@ -92,15 +106,17 @@ def test_one_unit_all_over(qtbot: QtBot, tmp_path: Path, units: str, monkeypatch
     monkeypatch.setattr(QPainter, "drawText", seen)
     monkeypatch.setattr(shots, "open_demo", counted)
     monkeypatch.setattr(shots, "_save", looked_at)
-    application("light")
+    application("light", code)
     settings = Path(os.environ["XDG_CONFIG_HOME"])
     try:
-        shots.take_shots(tmp_path, (1280, 800))
+        shots.take_shots(tmp_path, size)
     finally:
+        application("light", "en")
         QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, str(settings))
     assert {f.stem for f in tmp_path.glob("*.png")} == {name for name, _ in shots.VIEWS} | {"state-empty-shop"}
     assert count > 1000
     assert not wrong, "\n".join(wrong)
+    assert not cut, "\n".join(cut)
 
 
 @pytest.mark.parametrize(("units", "kept"), [("in", "mm"), ("mm", "in")])

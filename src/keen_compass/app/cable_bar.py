@@ -12,6 +12,7 @@ from keen_compass.app.parts import Button, Card, Text, tip
 from keen_compass.app.port_link import LinkState, PortLink
 from keen_compass.errors import InputError, PortError
 from keen_compass.formats.listing import Listing
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 
 if TYPE_CHECKING:  # the cable's own module is loaded when there is one
@@ -76,13 +77,13 @@ class CableBar(Card):
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.setMaximumHeight(10)
-        self.plug = Button("Connect the cable", self._connect)
-        self.run = Button("Run it over the cable…", self._ask, "primary")
-        self.start = Button("It is clear: start", self._start, "primary")
-        self.not_now = Button("Not now", self._not_now, "quiet")
-        self.hold = Button("Hold", self._hold)
-        self.stop = Button("STOP", link.stop, "stop")
-        self.stop.setAccessibleName("Stop at once")
+        self.plug = Button(tr("Connect the cable"), self._connect)
+        self.run = Button(tr("Run it over the cable…"), self._ask, "primary")
+        self.start = Button(tr("It is clear: start"), self._start, "primary")
+        self.not_now = Button(tr("Not now"), self._not_now, "quiet")
+        self.hold = Button(tr("Hold"), self._hold)
+        self.stop = Button(tr("STOP"), link.stop, "stop")
+        self.stop.setAccessibleName(tr("Stop at once"))
         words = QVBoxLayout()
         words.setSpacing(2)
         words.addWidget(self._words)
@@ -115,7 +116,7 @@ class CableBar(Card):
             b.setVisible(self._asked and not running)
         for w in (self.hold, self.stop, self.bar):
             w.setVisible(running)
-        self.hold.setText("Go on" if link.holding else "Hold")
+        self.hold.setText(tr("Go on") if link.holding else tr("Hold"))
         self._say(running=running)
 
     def _say(self, *, running: bool) -> None:
@@ -124,11 +125,17 @@ class CableBar(Card):
         before = sends.broke_off()
         if running:
             now = link.running
-            done = f"{now.acknowledged} of {now.total} commands" if now else "Sending"
-            self._words.say(f"{'Held' if link.holding else 'Running'}: {done}.", "warn")
-            self._more.say("The machine has stopped; go on when all is read." if link.holding else "Stop acts at once.")
+            done = (
+                tr("{acknowledged} of {total} commands", acknowledged=now.acknowledged, total=now.total)
+                if now
+                else tr("Sending")
+            )
+            self._words.say(f"{tr('Held') if link.holding else tr('Running')}: {done}.", "warn")
+            self._more.say(
+                tr("The machine has stopped; go on when all is read.") if link.holding else tr("Stop acts at once.")
+            )
         elif self._asked:
-            self._words.say("The machine will move. Is the bed clear, and everybody out of reach?", "warn")
+            self._words.say(tr("The machine will move. Is the bed clear, and everybody out of reach?"), "warn")
             self._more.say("")
         elif isinstance(trouble, PortError):
             self._words.say(trouble.happened, "bad")
@@ -143,8 +150,8 @@ class CableBar(Card):
             self._more.say(before[1])
         else:
             asking = link.state is LinkState.BUSY and link.running is None and link.dialect is None
-            words = {LinkState.CLOSED: "The cable is not connected.", LinkState.LOST: "The cable is gone."}
-            self._words.say("Asking…" if asking else words.get(link.state, "The cable is connected."), "soft")
+            words = {LinkState.CLOSED: tr("The cable is not connected."), LinkState.LOST: tr("The cable is gone.")}
+            self._words.say(tr("Asking…") if asking else words.get(link.state, tr("The cable is connected.")), "soft")
             self._more.say("")
 
     def _show_progress(self, now: Progress) -> None:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from gettext import ngettext
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from keen_compass.errors import KeenCompassError
+from keen_compass.language import tr, tr_n
 from keen_compass.shop.kept import Future
 from keen_compass.shop.store import Shop
 from keen_compass.words.say import say
@@ -84,9 +84,12 @@ class ShopCare(QObject):
             return
         self._said_gone = True
         self.asked.emit(
-            f"{self._shop.file.name} was moved, deleted or replaced while it was open, so nothing more is written "
-            "into it. All that this window knows can be kept under a new name.",
-            [("Save a copy as…", self._keep_copy), ("Not now", lambda: None)],
+            tr(
+                "{name} was moved, deleted or replaced while it was open, so nothing more is written "
+                "into it. All that this window knows can be kept under a new name.",
+                name=self._shop.file.name,
+            ),
+            [(tr("Save a copy as…"), self._keep_copy), (tr("Not now"), lambda: None)],
         )
 
     def ask_what_is_open(self) -> None:
@@ -101,15 +104,19 @@ class ShopCare(QObject):
         from keen_compass.app.round.words import day_and_time  # late: nothing of it is for the first screen
 
         n = len(future.rows)
-        entries = ngettext("{n} entry is", "{n} entries are", n).format(n=n)
+        entries = tr_n("{n} entry is", "{n} entries are", n)
         self.asked.emit(
-            f"{entries} dated after now, up to {day_and_time(future.latest)}. This computer says "
-            f"{day_and_time(self._shop.clock())}: is that right?",
+            tr(
+                "{entries} dated after now, up to {day_and_time}. This computer says {day_and_time2}: is that right?",
+                entries=entries,
+                day_and_time=day_and_time(future.latest),
+                day_and_time2=day_and_time(self._shop.clock()),
+            ),
             [
-                ("Yes: date them now", lambda: self._date_as_now(future)),
+                (tr("Yes: date them now"), lambda: self._date_as_now(future)),
                 (
-                    "No: the clock is wrong",
-                    lambda: self.said.emit("Set this computer’s clock, then open the shop again."),
+                    tr("No: the clock is wrong"),
+                    lambda: self.said.emit(tr("Set this computer’s clock, then open the shop again.")),
                 ),
             ],
         )
@@ -127,17 +134,22 @@ class ShopCare(QObject):
         damage = self._shop.damage
         if damage:
             named = ", ".join(say(d.what) for d in damage[:MOST_NAMED])
-            more = f" and {len(damage) - MOST_NAMED} more" if len(damage) > MOST_NAMED else ""
-            left = ngettext("is", "are", len(damage))
+            more = tr(" and {n} more", n=len(damage) - MOST_NAMED) if len(damage) > MOST_NAMED else ""
+            left = tr_n("is", "are", len(damage))
             self.asked.emit(
-                f"This shop’s file is damaged: {named}{more} can’t be trusted and {left} left out. "
-                "It can only be looked at; what is sound can be kept as a new file.",
-                [("Save what is sound…", self._keep_copy), ("Only look", lambda: None)],
+                tr(
+                    "This shop’s file is damaged: {named}{more} can’t be trusted and {left} left out. It can "
+                    "only be looked at; what is sound can be kept as a new file.",
+                    named=named,
+                    more=more,
+                    left=left,
+                ),
+                [(tr("Save what is sound…"), self._keep_copy), (tr("Only look"), lambda: None)],
             )
         elif self._shop.elsewhere:
             self.asked.emit(
-                f"{self._shop.why_read_only} What is done there is shown here too.",
-                [("Only look", lambda: None), ("Write here", self.again.emit)],
+                tr("{why_read_only} What is done there is shown here too.", why_read_only=self._shop.why_read_only),
+                [(tr("Only look"), lambda: None), (tr("Write here"), self.again.emit)],
             )
         elif why := self._shop.why_read_only:
             self.said.emit(why)

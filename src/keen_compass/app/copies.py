@@ -16,6 +16,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.other_shop import open_shop
 from keen_compass.app.parts import Button, Line, Text, empty, scrolling
 from keen_compass.errors import KeenCompassError
+from keen_compass.language import tr, written
 from keen_compass.shop.copies import Copy, copies_of, is_due, keep_copy, taken_back
 from keen_compass.shop.store import Shop
 from keen_compass.words.copies import about, when
@@ -85,23 +86,23 @@ class CopiesDialog(QDialog):
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self._window = window
-        self.setWindowTitle("Earlier copies")
+        self.setWindowTitle(tr("Earlier copies"))
         self.setMinimumWidth(560)
         self._about = Text(colour="soft")
         self._rows = QVBoxLayout()
         self._said = Text(colour="bad")
         buttons = QHBoxLayout()
-        buttons.addWidget(Button("Keep a copy now", self._keep), 1)
-        buttons.addWidget(Button("Keep them elsewhere…", self._choose))
+        buttons.addWidget(Button(tr("Keep a copy now"), self._keep), 1)
+        buttons.addWidget(Button(tr("Keep them elsewhere…"), self._choose))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 18, 24, 18)
         layout.setSpacing(12)
-        layout.addWidget(Line("Earlier copies", th.TITLE, bold=True))
+        layout.addWidget(Line(tr("Earlier copies"), th.TITLE, bold=True))
         layout.addWidget(self._about)
         layout.addLayout(self._rows, 1)
         layout.addWidget(self._said)
         layout.addLayout(buttons)
-        layout.addWidget(Button("Close", self.reject, "quiet"))
+        layout.addWidget(Button(tr("Close"), self.reject, "quiet"))
         self._show()
 
     def _show(self) -> None:
@@ -113,15 +114,15 @@ class CopiesDialog(QDialog):
         grid = QGridLayout(rows)
         for i, copy in enumerate(copies[:SHOWN]):
             grid.addWidget(Text(when(copy.at)), i, 0)
-            grid.addWidget(Text(f"{copy.file.stat().st_size / 1e6:.1f} MB", colour="soft"), i, 1)
-            grid.addWidget(Button("Open", partial(self._open, copy), "quiet"), i, 2)
+            grid.addWidget(Text(written(f"{copy.file.stat().st_size / 1e6:.1f} MB"), colour="soft"), i, 1)
+            grid.addWidget(Button(tr("Open"), partial(self._open, copy), "quiet"), i, 2)
         grid.setColumnStretch(0, 1)
         self._rows.addWidget(scrolling(rows))
 
     def _choose(self) -> None:
         """A folder on another disk, or the one beside the shop file again."""
         before = under() or self._window.shop.file.parent
-        if name := QFileDialog.getExistingDirectory(self, "Folder for copies", str(before)):
+        if name := QFileDialog.getExistingDirectory(self, tr("Folder for copies"), str(before)):
             QSettings().setValue(UNDER, "" if Path(name) == self._window.shop.file.parent else name)
             self._show()
 
@@ -131,7 +132,7 @@ class CopiesDialog(QDialog):
         except KeenCompassError as error:
             self._said.say(str(error))
             return
-        self._said.say(f"Kept: {os.path.relpath(made, made.parent.parent)}", "good")
+        self._said.say(tr("Kept: {relpath}", relpath=os.path.relpath(made, made.parent.parent)), "good")
         self._show()
 
     def _open(self, copy: Copy) -> None:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QS
 from keen_compass.app import theme as th
 from keen_compass.app.combo import Combo
 from keen_compass.app.parts import Button, Text
+from keen_compass.language import tr
 
 
 class Form(QWidget):
@@ -97,7 +98,7 @@ class Form(QWidget):
         combo = Combo(label)
         combo.setFont(th.font(16))
         for value, words in items.items():
-            combo.addItem(words, value)
+            combo.addItem(tr(words), value)
         combo.currentIndexChanged.connect(lambda _: self.changed.emit())
         self.combos[name] = combo
         self._row(name, label, combo)

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card
+from keen_compass.language import tr
 from keen_compass.words.logbook import HAPPENINGS
 
 
@@ -18,13 +19,13 @@ class HappeningBar(Card):
     def __init__(self) -> None:
         super().__init__()
         self.kind = QComboBox()
-        self.kind.setAccessibleName("What happened")
+        self.kind.setAccessibleName(tr("What happened"))
         self.kind.setFont(th.font(16))
         for kind, words in HAPPENINGS.items():
-            self.kind.addItem(words, kind)
+            self.kind.addItem(tr(words), kind)
         self.words = QLineEdit()
-        self.words.setAccessibleName("In a few words")
-        self.words.setPlaceholderText("in a few words, if you like")
+        self.words.setAccessibleName(tr("In a few words"))
+        self.words.setPlaceholderText(tr("in a few words, if you like"))
         self.words.setFont(th.font(16))
         self.words.setMinimumHeight(th.HAND)
         self.words.setMaxLength(200)
@@ -32,8 +33,8 @@ class HappeningBar(Card):
         layout = QHBoxLayout(self)
         layout.addWidget(self.kind)
         layout.addWidget(self.words, 1)
-        layout.addWidget(Button("Save", self._give, "primary"))
-        layout.addWidget(Button("Cancel", self.hide, "quiet"))
+        layout.addWidget(Button(tr("Save"), self._give, "primary"))
+        layout.addWidget(Button(tr("Cancel"), self.hide, "quiet"))
         self.hide()
 
     def ask(self) -> None:
@@ -45,4 +46,4 @@ class HappeningBar(Card):
     def _give(self) -> None:
         kind = self.kind.currentData()
         self.hide()
-        self.given.emit(kind, self.words.text().strip() or HAPPENINGS[kind])
+        self.given.emit(kind, self.words.text().strip() or tr(HAPPENINGS[kind]))

@@ -5,7 +5,6 @@ from __future__ import annotations
 import platform
 import secrets
 from functools import partial
-from gettext import ngettext
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -15,6 +14,7 @@ from PySide6.QtWidgets import QFileDialog
 from keen_compass.app.round.words import day_and_time
 from keen_compass.app.waiting import Dropped, Waiting
 from keen_compass.errors import KeenCompassError
+from keen_compass.language import tr, tr_n
 from keen_compass.procedures import understands
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.shop.exchange import Apart
@@ -29,7 +29,7 @@ FOLDER, SEAT = "together/folder", "together/seat"  # what is remembered
 def choose_folder(window: MainWindow) -> None:
     """The folder that all seats see; the one of the last time is proposed."""
     before = str(QSettings().value(FOLDER, "") or window.shop.file.parent)
-    name = QFileDialog.getExistingDirectory(window, "Folder that all seats see", before)
+    name = QFileDialog.getExistingDirectory(window, tr("Folder that all seats see"), before)
     if name:
         QSettings().setValue(FOLDER, name)
         join_in(window, Path(name))
@@ -51,11 +51,11 @@ def join_in(window: MainWindow, folder: Path) -> None:
         return
     if window.stays():
         return
-    waiting = Waiting("Logbooks of the other seats are read")
+    waiting = Waiting(tr("Logbooks of the other seats are read"))
     try:
         brought = bring_together(window.shop, folder, seat(), understands, waiting.show_share)
     except Dropped:
-        window.say("Stopped: what was read up to then is kept; nothing was written for the others.")
+        window.say(tr("Stopped: what was read up to then is kept; nothing was written for the others."))
         return
     except KeenCompassError as error:
         window.say(str(error))
@@ -70,11 +70,15 @@ def join_in(window: MainWindow, folder: Path) -> None:
 def said(brought: Brought) -> str:
     """What came, and what was refused."""
     others = ", ".join(brought.seats)
-    rounds = ngettext("{n} round", "{n} rounds", brought.rounds).format(n=brought.rounds)
-    words = f"{rounds} came or went on, from {others}." if brought.rounds else f"No round was new at {others}."
-    words = words if others else "No other seat has been here yet."
-    refused = [f"{file} can’t be used: {why}." for file, why in brought.refused]
-    return " ".join([words, "This shop’s logbook lies there for the others now.", *refused])
+    rounds = tr_n("{n} round", "{n} rounds", brought.rounds)
+    words = (
+        tr("{rounds} came or went on, from {others}.", rounds=rounds, others=others)
+        if brought.rounds
+        else tr("No round was new at {others}.", others=others)
+    )
+    words = words if others else tr("No other seat has been here yet.")
+    refused = [tr("{file} can’t be used: {why}.", file=file, why=why) for file, why in brought.refused]
+    return " ".join([words, tr("This shop’s logbook lies there for the others now."), *refused])
 
 
 def ask(window: MainWindow, apart: list[tuple[str, Apart]]) -> None:
@@ -89,12 +93,21 @@ def ask(window: MainWindow, apart: list[tuple[str, Apart]]) -> None:
         newer_here = one.here[0] > one.there[0]
         go_on, older = partial(ask, window, apart), partial(_set, window, one, apart)
         answers = [
-            (f"{here} (here)", go_on if newer_here else older),
+            (tr("{here} (here)", here=here), go_on if newer_here else older),
             (f"{there} ({name})", older if newer_here else go_on),
         ]
         window.ask(
-            f"{machine.name}, {QUANTITIES[one.quantity].label}: {here} was set here on {day_and_time(one.here[0])}, "
-            f"{there} at {name} on {day_and_time(one.there[0])}. Which does the controller hold?",
+            tr(
+                "{name}, {label}: {here} was set here on {day_and_time}, {there} at {name2} on "
+                "{day_and_time2}. Which does the controller hold?",
+                name=machine.name,
+                label=QUANTITIES[one.quantity].label,
+                here=here,
+                day_and_time=day_and_time(one.here[0]),
+                there=there,
+                name2=name,
+                day_and_time2=day_and_time(one.there[0]),
+            ),
             answers if newer_here else answers[::-1],
         )
         return

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QListWidgetItem
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import plain_line
+from keen_compass.language import tr
 from keen_compass.words.manual import CHAPTERS, PICTURES, Topic, found, topic
 
 NAME = Qt.ItemDataRole.UserRole
@@ -30,16 +31,16 @@ class ManualWindow(QDialog):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Manual")
+        self.setWindowTitle(tr("Manual"))
         self.resize(*SIZE)
-        self.search = plain_line("Search the manual", "Search")
+        self.search = plain_line(tr("Search the manual"), tr("Search"))
         self.search.textChanged.connect(self._list)
         self.search.returnPressed.connect(self._open_first)
         self.list = QListWidget()
-        self.list.setAccessibleName("Pages")
+        self.list.setAccessibleName(tr("Pages"))
         self.list.currentItemChanged.connect(self._chosen)
         self.page = QTextBrowser()
-        self.page.setAccessibleName("Page")
+        self.page.setAccessibleName(tr("Page"))
         self.page.setOpenLinks(False)
         self.page.setSearchPaths([str(PICTURES)])
         self.page.anchorClicked.connect(self._follow)
@@ -81,7 +82,7 @@ class ManualWindow(QDialog):
             for hit in hits:
                 self._add(hit)
             if not hits:
-                self._add_heading("Nothing found")
+                self._add_heading(tr("Nothing found"))
         else:
             for chapter, names in CHAPTERS.items():
                 self._add_heading(chapter)

@@ -12,8 +12,10 @@ from PySide6.QtWidgets import QMenu
 
 from keen_compass.app.other_shop import choose_copy, choose_shop, compact
 from keen_compass.app.parts import PlacePage
+from keen_compass.app.speaking import choose_language
+from keen_compass.language import LANGUAGES, marked, tr
 from keen_compass.procedures import REGISTRY, yielding
-from keen_compass.words.procedures import does, title
+from keen_compass.words.procedures import does, step_name, title
 
 if TYPE_CHECKING:
     from keen_compass.app.round.measure_step import Strip
@@ -22,11 +24,11 @@ if TYPE_CHECKING:
 Key = str | QKeySequence.StandardKey | None
 STEPS = ("make", "measure", "correct", "confirm")
 THEMES = {
-    "": "Colours as the &desktop",
-    "light": "&Light colours",
-    "dark": "&Dark colours",
-    "white": "&High contrast, on white",
-    "black": "High &contrast, on black",
+    "": marked("Colours as the &desktop"),
+    "light": marked("&Light colours"),
+    "dark": marked("&Dark colours"),
+    "white": marked("&High contrast, on white"),
+    "black": marked("High &contrast, on black"),
 }
 
 
@@ -37,51 +39,54 @@ class Menus(QObject):
         super().__init__(window)
         self._window = window
         bar = window.menuBar()
-        shop = bar.addMenu("&Shop")
-        add(shop, "&Open shop file…", QKeySequence.StandardKey.Open, partial(choose_shop, window))
-        add(shop, "Save a &copy as…", QKeySequence.StandardKey.SaveAs, partial(choose_copy, window))
-        add(shop, "&Earlier copies…", None, self._show_copies)
-        add(shop, "&Bring together…", None, self._bring_together)
-        add(shop, "Co&mpact", None, partial(compact, window))
-        add(shop, "&Print…", QKeySequence.StandardKey.Print, self._print)
+        shop = bar.addMenu(tr("&Shop"))
+        add(shop, tr("&Open shop file…"), QKeySequence.StandardKey.Open, partial(choose_shop, window))
+        add(shop, tr("Save a &copy as…"), QKeySequence.StandardKey.SaveAs, partial(choose_copy, window))
+        add(shop, tr("&Earlier copies…"), None, self._show_copies)
+        add(shop, tr("&Bring together…"), None, self._bring_together)
+        add(shop, tr("Co&mpact"), None, partial(compact, window))
+        add(shop, tr("&Print…"), QKeySequence.StandardKey.Print, self._print)
         shop.addSeparator()
-        add(shop, "&Quit", "Ctrl+Q", window.close)
-        edit = bar.addMenu("&Edit")
-        self.undo = add(edit, "&Undo", QKeySequence.StandardKey.Undo, self._undo)
-        self.redo = add(edit, "&Redo", "Ctrl+Shift+Z", self._redo)
-        self.begin = bar.addMenu("&Begin")
+        add(shop, tr("&Quit"), "Ctrl+Q", window.close)
+        edit = bar.addMenu(tr("&Edit"))
+        self.undo = add(edit, tr("&Undo"), QKeySequence.StandardKey.Undo, self._undo)
+        self.redo = add(edit, tr("&Redo"), "Ctrl+Shift+Z", self._redo)
+        self.begin = bar.addMenu(tr("&Begin"))
         self.begin.aboutToShow.connect(self._fill_begin)
-        self.of_round = self._add_round(bar.addMenu("&Round"))
-        view = bar.addMenu("&View")
-        add(view, "&All readings", "Ctrl+R", lambda: window.go_to("together"))
-        add(view, "&Controller’s listing", "Ctrl+L", lambda: window.go_to("controller"))
-        add(view, "Shop at a &glance", "Ctrl+G", lambda: window.go_to("glance"))
-        add(view, "&Full screen", "F11", self._full_screen)
-        add(view, "&Shop-floor view", "F12", window.toggle_floor)
+        self.of_round = self._add_round(bar.addMenu(tr("&Round")))
+        view = bar.addMenu(tr("&View"))
+        add(view, tr("&All readings"), "Ctrl+R", lambda: window.go_to("together"))
+        add(view, tr("&Controller’s listing"), "Ctrl+L", lambda: window.go_to("controller"))
+        add(view, tr("Shop at a &glance"), "Ctrl+G", lambda: window.go_to("glance"))
+        add(view, tr("&Full screen"), "F11", self._full_screen)
+        add(view, tr("&Shop-floor view"), "F12", window.toggle_floor)
         for choice, words in THEMES.items():
-            add(view, words, None, partial(window.choose_theme, choice))
-        about = bar.addMenu("&Help")
-        add(about, "&This screen", "F1", self._show_help)
-        add(about, "&Manual", None, partial(self._show_manual, "first-hour"))
-        add(about, "&Keys", "Shift+F1", partial(self._show_manual, "keys"))
-        add(about, "&About", None, self._show_about)
+            add(view, tr(words), None, partial(window.choose_theme, choice))
+        spoken = view.addMenu(tr("&Language"))
+        for code, called in {"": tr("As the &desktop"), **LANGUAGES}.items():
+            add(spoken, called, None, partial(choose_language, window, code))
+        about = bar.addMenu(tr("&Help"))
+        add(about, tr("&This screen"), "F1", self._show_help)
+        add(about, tr("&Manual"), None, partial(self._show_manual, "first-hour"))
+        add(about, tr("&Keys"), "Shift+F1", partial(self._show_manual, "keys"))
+        add(about, tr("&About"), None, self._show_about)
         self.refresh()
 
     def _add_round(self, menu: QMenu) -> list[QAction]:
         actions = [
-            add(menu, "&Go on", "Ctrl+Return", self.go_on),
-            add(menu, "&Type the practice reading", "F8", self.practice),
-            add(menu, "Turn the piece &over", "F7", self.turn_over),
-            add(menu, "&Print another of this job", "F6", self.print_another),
-            add(menu, "Read from a &scan", "F5", self.read_from_scan),
-            add(menu, "Show a photographed &worksheet", "F4", self.show_worksheet),
-            add(menu, "This length &can’t be read", "F9", self.skip),
+            add(menu, tr("&Go on"), "Ctrl+Return", self.go_on),
+            add(menu, tr("&Type the practice reading"), "F8", self.practice),
+            add(menu, tr("Turn the piece &over"), "F7", self.turn_over),
+            add(menu, tr("&Print another of this job"), "F6", self.print_another),
+            add(menu, tr("Read from a &scan"), "F5", self.read_from_scan),
+            add(menu, tr("Show a photographed &worksheet"), "F4", self.show_worksheet),
+            add(menu, tr("This length &can’t be read"), "F9", self.skip),
         ]
         menu.addSeparator()
         for i, step in enumerate(STEPS, 1):
-            actions.append(add(menu, f"&{i}  {step.capitalize()}", f"Alt+{i}", partial(self.step, step)))
+            actions.append(add(menu, f"&{i}  {step_name(step)}", f"Alt+{i}", partial(self.step, step)))
         menu.addSeparator()
-        add(menu, "&Back to the rose", "Escape", self._to_rose)
+        add(menu, tr("&Back to the rose"), "Escape", self._to_rose)
         return actions
 
     def refresh(self) -> None:
@@ -106,8 +111,8 @@ class Menus(QObject):
             if name in possible:
                 add(self.begin, f"{title(name)}: {does(name)}", None, partial(window.begin, name))
         self.begin.addSeparator()
-        add(self.begin, "What is wrong? From parts to causes", None, lambda: window.go_to("wrong"))
-        add(self.begin, "Fit a file to a print: lay any cut file onto it", None, lambda: window.go_to("fit"))
+        add(self.begin, tr("What is wrong? From parts to causes"), None, lambda: window.go_to("wrong"))
+        add(self.begin, tr("Fit a file to a print: lay any cut file onto it"), None, lambda: window.go_to("fit"))
 
     # What a round does
 

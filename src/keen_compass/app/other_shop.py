@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import KeenCompassError
+from keen_compass.language import tr
 from keen_compass.shop.kept import KeptRound
 from keen_compass.shop.store import Shop
 
@@ -21,7 +22,7 @@ def choose_shop(window: MainWindow) -> None:
     from PySide6.QtWidgets import QFileDialog
 
     name, _ = QFileDialog.getOpenFileName(
-        window, "Open a shop file", str(window.shop.file.parent), "Shop files (*.kcshop)"
+        window, tr("Open a shop file"), str(window.shop.file.parent), tr("Shop files (*.kcshop)")
     )
     if name:
         open_shop(window, Path(name))
@@ -32,7 +33,7 @@ def open_shop(window: MainWindow, file: Path) -> bool:
     if window.stays():
         return False
     if file.exists() and window.shop.file.exists() and file.samefile(window.shop.file) and not window.shop.elsewhere:
-        window.say("That shop is the one that is open here.")
+        window.say(tr("That shop is the one that is open here."))
         return False
     try:
         shop = Shop(file)
@@ -41,7 +42,7 @@ def open_shop(window: MainWindow, file: Path) -> bool:
         return False
     if window.shop.elsewhere and shop.elsewhere and file.samefile(window.shop.file):
         shop.close()
-        window.say("The other window is still open. Close it there first.")
+        window.say(tr("The other window is still open. Close it there first."))
         return False
     from keen_compass.app.start import show_window
 
@@ -71,7 +72,7 @@ def choose_copy(window: MainWindow) -> None:
     proposed = window.shop.file.with_name(f"{window.shop.file.stem}-copy.kcshop")
     from PySide6.QtWidgets import QFileDialog
 
-    name, _ = QFileDialog.getSaveFileName(window, "Save a copy as", str(proposed), "Shop files (*.kcshop)")
+    name, _ = QFileDialog.getSaveFileName(window, tr("Save a copy as"), str(proposed), tr("Shop files (*.kcshop)"))
     if name:
         go_on_with_copy(window, Path(name))
 
@@ -99,11 +100,17 @@ def go_on_with_copy(window: MainWindow, file: Path) -> bool:
 def compact(window: MainWindow) -> None:
     """Without pictures and files of what was taken back."""
     if window.round_page is not None:
-        window.say("Close the round first: what was undone in it can’t come back from a compact file.")
+        window.say(tr("Close the round first: what was undone in it can’t come back from a compact file."))
         return
     try:
         before = window.shop.file.stat().st_size
-        window.say(f"The shop file takes {window.shop.compact() / 1e6:.1f} MB now, {before / 1e6:.1f} MB before.")
+        window.say(
+            tr(
+                "The shop file takes {compact:.1f} MB now, {before:.1f} MB before.",
+                compact=window.shop.compact() / 1e6,
+                before=before / 1e6,
+            )
+        )
     except (KeenCompassError, OSError) as error:
         window.say(str(error))
 

@@ -15,11 +15,17 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Line, Text, plain_combo, plain_line
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.formats.files import file_stem, write_whole
+from keen_compass.language import marked, tr
 
 if TYPE_CHECKING:
     from keen_compass.app.window import MainWindow
 
-PERIODS = (("Last 30 days", 30), ("Last 90 days", 90), ("Last year", 365), ("All of it", 0))
+PERIODS = (
+    (marked("Last 30 days"), 30),
+    (marked("Last 90 days"), 90),
+    (marked("Last year"), 365),
+    (marked("All of it"), 0),
+)
 
 
 class PaperDialog(QDialog):
@@ -28,8 +34,10 @@ class PaperDialog(QDialog):
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self._window = window
-        self.setWindowTitle("Print")
-        self.what, self.label_size, self.period = (plain_combo(name) for name in ("What", "Label size", "Period"))
+        self.setWindowTitle(tr("Print"))
+        self.what, self.label_size, self.period = (
+            plain_combo(name) for name in (tr("What"), tr("Label size"), tr("Period"))
+        )
         for name, words, _ in self._papers():
             self.what.addItem(words, name)
         from keen_compass.reports.label import SIZES
@@ -37,12 +45,12 @@ class PaperDialog(QDialog):
         for size in SIZES:
             self.label_size.addItem(f"{size} mm", size)
         for words, days in PERIODS:
-            self.period.addItem(words, days)
-        self.printer = plain_combo("Printer")
+            self.period.addItem(tr(words), days)
+        self.printer = plain_combo(tr("Printer"))
         self.printer.addItems(printing.printers())
-        self.file = plain_line("File", "", 400)
-        self.send = Button("Print", self._send, "primary")
-        self.write = Button("Write PDF", self._write, "primary" if not self.printer.count() else "")
+        self.file = plain_line(tr("File"), "", 400)
+        self.send = Button(tr("Print"), self._send, "primary")
+        self.write = Button(tr("Write PDF"), self._write, "primary" if not self.printer.count() else "")
         self._said = Text()
         self._lay_out()
         self.what.currentIndexChanged.connect(lambda _: self._choose())
@@ -54,11 +62,11 @@ class PaperDialog(QDialog):
         grid.setVerticalSpacing(10)
         for i, (name, words, widget) in enumerate(
             (
-                ("what", "What", self.what),
-                ("size", "Label size", self.label_size),
-                ("period", "Period", self.period),
-                ("printer", "Printer", self.printer),
-                ("file", "File", self.file),
+                ("what", tr("What"), self.what),
+                ("size", tr("Label size"), self.label_size),
+                ("period", tr("Period"), self.period),
+                ("printer", tr("Printer"), self.printer),
+                ("file", tr("File"), self.file),
             )
         ):
             label = Text(words, colour="soft")
@@ -68,12 +76,12 @@ class PaperDialog(QDialog):
         grid.setColumnStretch(1, 1)
         buttons = QHBoxLayout()
         buttons.addStretch(1)
-        for button in (self.send, self.write, Button("Close", self.reject, "quiet")):
+        for button in (self.send, self.write, Button(tr("Close"), self.reject, "quiet")):
             buttons.addWidget(button)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 18, 24, 18)
         layout.setSpacing(14)
-        layout.addWidget(Line("Print", th.TITLE, bold=True))
+        layout.addWidget(Line(tr("Print"), th.TITLE, bold=True))
         layout.addLayout(grid)
         layout.addWidget(self._said)
         layout.addLayout(buttons)
@@ -84,11 +92,11 @@ class PaperDialog(QDialog):
         window, found = self._window, []
         page = window.round_page
         if page is not None and page.model.session.context.piece is not None:
-            found.append(("worksheet", "Worksheet for this piece", self._worksheet))
+            found.append(("worksheet", tr("Worksheet for this piece"), self._worksheet))
         if window.machine_uid:
             name = window.shop.machine(window.machine_uid).name
-            found.append(("label", f"Label for {name}", self._label))
-        found.append(("report", "Shop report", self._report))
+            found.append(("label", tr("Label for {name}", name=name), self._label))
+        found.append(("report", tr("Shop report"), self._report))
         return found
 
     def _worksheet(self) -> bytes:
@@ -96,7 +104,7 @@ class PaperDialog(QDialog):
 
         page = self._window.round_page
         if page is None:
-            raise InputError("The round was closed.")
+            raise InputError(tr("The round was closed."))
         return worksheet(page.model.session)
 
     def _label(self) -> bytes:
@@ -129,11 +137,11 @@ class PaperDialog(QDialog):
         return next(make for name, _, make in self._papers() if name == self.what.currentData())()
 
     def _send(self) -> None:
-        self._do(lambda: printing.send(self._made(), self.printer.currentText(), 1), "Sent to the printer.")
+        self._do(lambda: printing.send(self._made(), self.printer.currentText(), 1), tr("Sent to the printer."))
 
     def _write(self) -> None:
         file = Path(self.file.text().strip()).expanduser()
-        self._do(lambda: write_whole(file, self._made()), f"Written: {file}")
+        self._do(lambda: write_whole(file, self._made()), tr("Written: {file}", file=file))
 
     def _do(self, run: Callable[[], None], done: str) -> None:
         try:

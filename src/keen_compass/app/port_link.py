@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from keen_compass.errors import InputError, KeenCompassError, PortError
+from keen_compass.language import tr
 from keen_compass.machines.dialect import Dialect
 
 if TYPE_CHECKING:
@@ -263,7 +264,7 @@ class PortLink(QObject):
 
     def _open(self) -> Cable:
         if self._cable is None:
-            raise InputError("connect the cable first")
+            raise InputError(tr("connect the cable first"))
         return self._cable
 
     def _ask(self, work: Callable[[], Any], then: Then, *, always: bool = False) -> None:

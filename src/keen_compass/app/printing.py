@@ -6,6 +6,7 @@ import shutil
 import subprocess
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 
 WAITS = 20.0  # s for the print system to take it
 
@@ -23,7 +24,7 @@ def send(pdf: bytes, printer: str, copies: int) -> None:
     try:
         done = subprocess.run(command, input=pdf, capture_output=True, timeout=WAITS, check=False)
     except (OSError, subprocess.TimeoutExpired):
-        raise InputError("doesn’t answer: write the PDF and print it from there", printer) from None
+        raise InputError(tr("doesn’t answer: write the PDF and print it from there"), printer) from None
     if done.returncode:
         said = done.stderr.decode(errors="replace").strip().splitlines()
-        raise InputError(said[-1] if said else "didn’t take the page: write the PDF instead", printer)
+        raise InputError(said[-1] if said else tr("didn’t take the page: write the PDF instead"), printer)

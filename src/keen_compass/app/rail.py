@@ -12,10 +12,12 @@ from PySide6.QtWidgets import QAbstractButton, QFrame, QScrollArea, QSizePolicy,
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, Button, Line, empty, scrolling, tip
 from keen_compass.app.rose.canvas import draw_small_rose
+from keen_compass.language import marked, tr, tr_n
 from keen_compass.machines.profile import Machine
 from keen_compass.shop.due import Due
 from keen_compass.shop.standing import Spoke, State, as_drawn
 from keen_compass.words.due import due_in_words
+from keen_compass.words.procedures import step_name
 from keen_compass.words.standing import summary
 
 WIDE, NARROW, SIDE = 216, 118, 12  # px: of the rail, and what it leaves to either side of a card
@@ -24,11 +26,11 @@ HIGH, STEP = 84, 18  # px: of a card, and of the line more that a round under wa
 GAP, TIGHT = 8, 3  # px between cards
 # name, words, words where the rail is narrow
 PLACES = (
-    ("glance", "Shop at a glance", "Glance"),
-    ("stock", "Stock and tools", "Stock"),
-    ("logbook", "Logbook", "Logbook"),
-    ("instruments", "Instruments", "Instruments"),
-    ("add", "Add a machine", "Add"),
+    ("glance", marked("Shop at a glance"), marked("Glance")),
+    ("stock", marked("Stock and tools"), marked("Stock")),
+    ("logbook", marked("Logbook"), marked("Logbook")),
+    ("instruments", marked("Instruments"), marked("Instruments")),
+    ("add", marked("Add a machine"), marked("Add")),
 )
 
 
@@ -62,7 +64,7 @@ class MachineCard(QAbstractButton):
         self._spokes = as_drawn(spokes)
         self._words, self._state = summary(spokes)
         self._short, _ = summary(spokes, named=False)
-        self._step = f"at {step.capitalize()}" if step else ""
+        self._step = tr("at {step}", step=step_name(step)) if step else ""
         self._kind = in_two(machine.kind.said, QFontMetrics(th.font(15)), WIDE - 2 * SIDE - BESIDE)
         self.setAccessibleName(f"{machine.name}, {machine.describe()}, {self._words} {self._step}".strip())
         tip(self, f"{machine.name} · {machine.describe()} · {self._words}{f' · {self._step}' if step else ''}")
@@ -233,7 +235,7 @@ class Rail(QFrame):
         self._layout.addWidget(self._title)
         self._layout.addWidget(self._count)
         self._layout.addWidget(self.machines, 1)
-        self._places = [self._place_button(name, words) for name, words, _ in PLACES]
+        self._places = [self._place_button(name, tr(words)) for name, words, _ in PLACES]
         self.set_narrow(narrow=False)
 
     def set_narrow(self, *, narrow: bool) -> None:
@@ -244,7 +246,7 @@ class Rail(QFrame):
         self._title.setVisible(not narrow)  # the window's title says it too
         self.machines.set_narrow(narrow=narrow)
         for button, (_, words, short) in zip(self._places, PLACES, strict=True):
-            button.setText(short if narrow else words)
+            button.setText(tr(short if narrow else words))
 
     def _place_button(self, name: str, words: str) -> Button:
         button = Button(words, lambda: self.place.emit(name), "rail")
@@ -255,8 +257,8 @@ class Rail(QFrame):
         """Fill the rail; each machine with its spokes and the step of its round, if one is under way."""
         self._title.say(name)
         due = sum(1 for _, spokes, _ in machines if any(s.state is not State.IN for s in spokes))
-        count = f"{len(machines)} machine{'' if len(machines) == 1 else 's'}"
-        self._count.say(f"{count} · {due} due" if due else f"{count} · all in")
+        count = tr_n("{n} machine", "{n} machines", len(machines))
+        self._count.say(tr("{count} · {due} due", count=count, due=due) if due else tr("{count} · all in", count=count))
         self.machines.show_machines(machines, current)
         for one, following in pairwise([*self.machines.cards, *self._places]):
             self.setTabOrder(one, following)

@@ -13,8 +13,10 @@ from PySide6.QtWidgets import QApplication
 
 from keen_compass.app import breakdown
 from keen_compass.app import theme as th
+from keen_compass.app.speaking import begin_to_speak
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import KeenCompassError
+from keen_compass.language import tr
 from keen_compass.shop.store import Shop
 
 USUAL_SIZE = (1280, 800)
@@ -24,12 +26,22 @@ _windows: list[MainWindow] = []  # Qt keeps no reference to top-level windows
 
 
 def start(
-    *, shop_file: Path | None, demo: bool, shots: Path | None, size: tuple[int, int], theme: str | None, log: str = ""
+    *,
+    shop_file: Path | None,
+    demo: bool,
+    shots: Path | None,
+    size: tuple[int, int],
+    theme: str | None,
+    language: str = "",
+    log: str = "",
 ) -> int:
-    """Open the window, or write the pictures; returns the exit status. log: a level of `breakdown`, or nothing."""
+    """Open the window, or write the pictures; returns the exit status.
+
+    language: its code, or nothing; log: a level of `breakdown`, or nothing.
+    """
     if log:
         breakdown.log_to(log)
-    app = application(theme)
+    app = application(theme, language)
     if shots is not None:
         from keen_compass.app.shots import take_shots
 
@@ -69,13 +81,13 @@ def _said_not_raised(kind: type[BaseException], error: BaseException, trace: Tra
         QApplication.quit()
         return
     if (report := breakdown.kept(kind, error, trace)) and _windows:
-        _offer(_windows[-1], "An unexpected error occurred; your work is kept.", report)
+        _offer(_windows[-1], tr("An unexpected error occurred; your work is kept."), report)
 
 
 def _watch(window: MainWindow) -> None:
     """Tell of a crash before, once."""
     if report := breakdown.watch():
-        _offer(window, "Keen Compass crashed last time; your work up to then is kept.", report)
+        _offer(window, tr("Keen Compass crashed last time; your work up to then is kept."), report)
 
 
 def _offer(window: MainWindow, words: str, report: Path) -> None:
@@ -84,17 +96,21 @@ def _offer(window: MainWindow, words: str, report: Path) -> None:
     def copy() -> None:
         QApplication.clipboard().setText(report.read_text("utf-8"))
 
-    window.ask(f"{words} A report is in {report}; nothing was sent.", (("Copy report", copy), ("Close", lambda: None)))
+    window.ask(
+        tr("{words} A report is in {report}; nothing was sent.", words=words, report=report),
+        ((tr("Copy report"), copy), (tr("Close"), lambda: None)),
+    )
 
 
-def application(theme: str | None) -> QApplication:
-    """The one QApplication, in the wanted colours."""
+def application(theme: str | None, language: str = "") -> QApplication:
+    """The one QApplication, in the wanted colours and language."""
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication([*sys.argv[:1], *STYLE])
     app.setOrganizationName("keen-compass")
     app.setApplicationName("keen-compass")
     app.setApplicationDisplayName("Keen Compass")
     app.setDesktopFileName("keen-compass")
+    begin_to_speak(app, language)
     th.apply(app, th.wanted_theme(app, theme or str(QSettings().value("theme", "") or "")))
     QTimer.singleShot(200, lambda: app.setWindowIcon(th.icon("keen-compass")))
     return app

@@ -13,6 +13,7 @@ from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import QApplication, QProgressBar, QVBoxLayout, QWidget
 
 from keen_compass.app.parts import Button, Text
+from keen_compass.language import tr
 from keen_compass.progress import heard
 
 T = TypeVar("T")
@@ -43,7 +44,7 @@ class Waiting(QWidget):
         text.setFixedWidth(420)
         layout.addWidget(text)
         layout.addWidget(self._bar)
-        layout.addWidget(Button("Cancel", self.drop, "quiet"))
+        layout.addWidget(Button(tr("Cancel"), self.drop, "quiet"))
         self.show()
         QApplication.processEvents()
 

@@ -23,6 +23,7 @@ from keen_compass.app.rose.next_piece import NextPiece
 from keen_compass.app.rose.page import RosePage
 from keen_compass.app.waiting import Dropped, beside
 from keen_compass.errors import KeenCompassError
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures import REGISTRY
 from keen_compass.shop.due import Due
@@ -54,7 +55,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.shop = shop
         self.shop_title = title
-        self.setWindowTitle(f"{title} – Keen Compass")
+        self.setWindowTitle(tr("{title} – Keen Compass", title=title))
         self.setMinimumSize(1000, 660)
         self.setAcceptDrops(True)
         body = QWidget()
@@ -69,6 +70,7 @@ class MainWindow(QMainWindow):
         self.round_page: RoundPage | None = None
         self._rail_step = ""  # of the round, as the rail shows it
         self._links: dict[str, PortLink] = {}
+        self._handed_over = False
         self._other: PlacePage | None = None
         self._happening: HappeningBar | None = None
         self._notice: NoticeBar | None = None
@@ -93,7 +95,7 @@ class MainWindow(QMainWindow):
             self.show_rose(machines[0].uid, machines)
         else:
             self.go_to("add")
-            self.say("This shop is empty. Add your first machine here, or look at the demo: keen-compass --demo")
+            self.say(tr("This shop is empty. Add your first machine here, or look at the demo: keen-compass --demo"))
         self.care = ShopCare(shop, partial(choose_copy, self), self)
         self._wire_care()
         self.copies: CopyKeeper | None = None
@@ -217,7 +219,7 @@ class MainWindow(QMainWindow):
     def stays(self) -> bool:
         """Whether the page can't be left now, which is said."""
         if self._under_way():
-            self.say("A program runs over the cable: wait for its end, or stop it.")
+            self.say(tr("A program runs over the cable: wait for its end, or stop it."))
             return True
         return False
 
@@ -237,16 +239,17 @@ class MainWindow(QMainWindow):
         try:
             machine = self.shop.machine(self.machine_uid)
             session = RoundSession.begin(self.shop, machine, procedure, quantity)
-            session.making.artworks.prepare(partial(beside, "The artwork is drawn"))
+            session.making.artworks.prepare(partial(beside, tr("The artwork is drawn")))
             page = RoundPage(session, self.link_of(machine.uid))
         except KeenCompassError as error:
             self.say(str(error))
             return
         except Dropped:
             return
-        self._show_round(page)
+        self.show_round(page)
 
-    def _show_round(self, page: RoundPage) -> None:
+    def show_round(self, page: RoundPage) -> None:
+        """A round, in place of what is shown."""
         self._close_round()
         self.round_page = page
         uid = page.model.session.context.kept.machine
@@ -398,7 +401,7 @@ class MainWindow(QMainWindow):
 
             floor = page.floor.isVisible()
             again = RoundPage(page.model.session, self.link_of(page.model.session.context.kept.machine))
-            self._show_round(again)  # the same session: what can be undone stays so
+            self.show_round(again)  # the same session: what can be undone stays so
             if floor:
                 self.toggle_floor()
 
@@ -408,6 +411,11 @@ class MainWindow(QMainWindow):
         """Small windows give the rail's room to the piece."""
         super().resizeEvent(event)
         self.rail.set_narrow(narrow=self.width() < NARROW_BELOW)
+
+    def hand_over(self) -> None:
+        """Close, and leave the shop open: another window has it."""
+        self._handed_over = True
+        self.close()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Everything is kept already; close the file."""
@@ -421,7 +429,8 @@ class MainWindow(QMainWindow):
             if link.under_way:  # nobody would see what it does
                 link.stop()
             link.close()
-        self.shop.close()
+        if not self._handed_over:
+            self.shop.close()
         super().closeEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:

@@ -15,19 +15,24 @@ from typing import NoReturn
 from keen_compass import __version__
 from keen_compass.cli.common import print_json, read_json, size_of
 from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.language import LANGUAGES, asked_for, speak, tr
 
 
 class _Parser(argparse.ArgumentParser):
     """One line on stderr for whatever is wrong with the arguments, as for everything else."""
 
     def error(self, message: str) -> NoReturn:
-        print(f"keen-compass: {' '.join(message.split())}; see {self.prog} --help", file=sys.stderr)
+        print(
+            tr("keen-compass: {split}; see {prog} --help", split=" ".join(message.split()), prog=self.prog),
+            file=sys.stderr,
+        )
         sys.exit(2)
 
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run; returns the exit status: 0, or 2 with one line on stderr."""
     _open_what_is_closed()
+    speak(asked_for())
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")  # a terminal of few letters still shows the rest
@@ -45,7 +50,7 @@ def main(argv: Sequence[str] | None = None) -> int:
         return 0
     except OSError as error:  # what a command writes to is full, or gone
         _drop_stdout()
-        return _failed(f"{error.filename or 'standard output'}: {error.strerror or error}")
+        return _failed(f"{error.filename or tr('standard output')}: {error.strerror or error}")
     except KeyboardInterrupt:
         return 130
     return status
@@ -59,7 +64,7 @@ def _open_what_is_closed() -> None:
 
 
 def _failed(words: str) -> int:
-    print(f"keen-compass: {' '.join(words.split())}", file=sys.stderr)
+    print(tr("keen-compass: {split}", split=" ".join(words.split())), file=sys.stderr)
     return 2
 
 
@@ -81,16 +86,22 @@ def _parsed(words: list[str]) -> argparse.Namespace:
 
 
 def _add_window(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--demo", action="store_true", help="open a scratch copy of the Lantern Quay demo shop")
-    parser.add_argument("--shop", type=Path, metavar="FILE", help="open this shop file instead of the usual one")
-    parser.add_argument("--shots", type=Path, metavar="DIR", help="write every main view as PNG and leave")
-    parser.add_argument("--size", default="1280x800", metavar="WxH", help="window size for --shots")
-    parser.add_argument("--version", action="store_true", help="say which version this is, and leave")
-    parser.add_argument("--verbose", action="store_true", help="with --version: also of what it stands on")
+    parser.add_argument("--demo", action="store_true", help=tr("open a scratch copy of the Lantern Quay demo shop"))
+    parser.add_argument("--shop", type=Path, metavar="FILE", help=tr("open this shop file instead of the usual one"))
+    parser.add_argument("--shots", type=Path, metavar="DIR", help=tr("write every main view as PNG and leave"))
+    parser.add_argument("--size", default="1280x800", metavar=tr("WxH"), help=tr("window size for --shots"))
+    parser.add_argument("--version", action="store_true", help=tr("say which version this is, and leave"))
+    parser.add_argument("--verbose", action="store_true", help=tr("with --version: also of what it stands on"))
     parser.add_argument(
-        "--log", choices=("debug", "info", "warning", "error"), default="", help="keep a log of what the window does"
+        "--log",
+        choices=("debug", "info", "warning", "error"),
+        default="",
+        help=tr("keep a log of what the window does"),
     )
-    parser.add_argument("--theme", choices=("light", "dark", "white", "black"), help="instead of the desktop's own")
+    parser.add_argument("--theme", choices=("light", "dark", "white", "black"), help=tr("instead of the desktop's own"))
+    parser.add_argument(
+        "--language", choices=tuple(LANGUAGES), default="", help=tr("of the window, instead of the desktop's own")
+    )
     parser.set_defaults(run=_window)
 
 
@@ -107,17 +118,17 @@ def parser() -> argparse.ArgumentParser:
     from keen_compass.cli.piece import add_piece
     from keen_compass.cli.practice import add_practice
 
-    parser = _Parser(prog="keen-compass", description="Calibrate cutters and plotters.")
+    parser = _Parser(prog="keen-compass", description=tr("Calibrate cutters and plotters."))
     _add_window(parser)
-    commands = parser.add_subparsers(metavar="COMMAND")
+    commands = parser.add_subparsers(metavar=tr("COMMAND"))
 
-    known = commands.add_parser("procedures", help="what can be calibrated")
-    known.add_argument("--json", action="store_true", help="as JSON, with the measurands")
+    known = commands.add_parser("procedures", help=tr("what can be calibrated"))
+    known.add_argument("--json", action="store_true", help=tr("as JSON, with the measurands"))
     known.set_defaults(run=_procedures)
 
-    solve = commands.add_parser("solve", help="findings from readings, as JSON")
-    solve.add_argument("file", nargs="?", metavar="FILE|-", help="a case as JSON; -: standard input")
-    solve.add_argument("--example", metavar="PROCEDURE", help="print a complete input")
+    solve = commands.add_parser("solve", help=tr("findings from readings, as JSON"))
+    solve.add_argument("file", nargs="?", metavar=tr("FILE|-"), help=tr("a case as JSON; -: standard input"))
+    solve.add_argument("--example", metavar=tr("PROCEDURE"), help=tr("print a complete input"))
     solve.set_defaults(run=_solve)
 
     add_piece(commands)
@@ -155,10 +166,10 @@ def _procedures(options: argparse.Namespace) -> int:
         return 0
     for row in rows:
         print(f"{row['name']}: {row['title']}")
-        print(f"  needs     {', '.join(row['needs'])}")
-        print(f"  piece     {row['piece']}")
-        print(f"  measure   {', '.join(row['measurands'])}")
-        print(f"  yields    {', '.join(row['yields'])}")
+        print(tr("  needs     {needs}", needs=", ".join(row["needs"])))
+        print(tr("  piece     {piece}", piece=row["piece"]))
+        print(tr("  measure   {measurands}", measurands=", ".join(row["measurands"])))
+        print(tr("  yields    {yields}", yields=", ".join(row["yields"])))
     return 0
 
 
@@ -166,7 +177,7 @@ def _solve(options: argparse.Namespace) -> int:
     from keen_compass.procedures import load
 
     if (options.example is None) == (options.file is None):
-        raise InputError("give either a file (or -) or --example PROCEDURE", "solve")
+        raise InputError(tr("give either a file (or -) or --example PROCEDURE"), "solve")
     if options.example is not None:
         print_json(load(options.example).example())
         return 0
@@ -189,9 +200,9 @@ def _window(options: argparse.Namespace) -> int:
         return 0
     width, height = size_of(options.size, "--size")
     if options.shots is not None and options.shop is not None:
-        raise InputError("shows the demo’s shop: leave --shop out", "--shots")
+        raise InputError(tr("shows the demo’s shop: leave --shop out"), "--shots")
     if options.shots is None and not _has_display():
-        raise InputError("no display to open a window on; `--demo --shots DIR` writes pictures instead")
+        raise InputError(tr("no display to open a window on; `--demo --shots DIR` writes pictures instead"))
     if options.shots is not None:
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
     # Starting makes many objects and hardly any garbage; collecting it costs a sixth of the time.
@@ -205,6 +216,7 @@ def _window(options: argparse.Namespace) -> int:
         shots=options.shots,
         size=(int(width), int(height)),
         theme=options.theme,
+        language=options.language,
         log=options.log,
     )
 

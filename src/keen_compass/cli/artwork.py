@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.cli.common import length_given, paper_size, print_json
 from keen_compass.errors import InputError
 from keen_compass.formats.files import read_whole, shown_path
+from keen_compass.language import tr
 
 if TYPE_CHECKING:
     from keen_compass.formats.artwork import Artwork
@@ -23,9 +24,9 @@ MOST_NAME = 60  # letters
 
 def add_pictures(commands: Any) -> None:
     """What is found in pictures."""
-    cross = commands.add_parser("find-cross", help="the middle of a drawn cross in a picture, as JSON")
-    cross.add_argument("picture", type=Path, metavar="PICTURE", help="PNG, JPEG, WebP or TIFF")
-    cross.add_argument("--near", metavar="U,V", help="where it is, roughly, px from the upper left corner")
+    cross = commands.add_parser("find-cross", help=tr("the middle of a drawn cross in a picture, as JSON"))
+    cross.add_argument("picture", type=Path, metavar=tr("PICTURE"), help=tr("PNG, JPEG, WebP or TIFF"))
+    cross.add_argument("--near", metavar="U,V", help=tr("where it is, roughly, px from the upper left corner"))
     cross.set_defaults(run=_find_cross)
 
 
@@ -39,20 +40,20 @@ def _find_cross(options: argparse.Namespace) -> int:
         try:
             u, v = (float(part) for part in options.near.split(","))
         except ValueError:
-            raise InputError("expected U,V in pixels, like 640,480", "--near") from None
+            raise InputError(tr("expected U,V in pixels, like 640,480"), "--near") from None
         if not (math.isfinite(u) and math.isfinite(v)):
-            raise InputError("expected U,V in pixels, like 640,480", "--near")
+            raise InputError(tr("expected U,V in pixels, like 640,480"), "--near")
         near = (u, v)
     grey = read_grey(options.picture)
     found = find_cross(grey, near)
     if found is None:
         raise InputError(
-            "shows no cross clear of its edge: two dark strokes on lighter ground, as sharp as can be",
+            tr("shows no cross clear of its edge: two dark strokes on lighter ground, as sharp as can be"),
             str(options.picture),
         )
     if near is None and (other := another_cross(grey, (found.u, found.v))) is not None:
         both = " and ".join(f"{c.u:.0f},{c.v:.0f}" for c in (found, other))
-        raise InputError(f"shows two crosses, at {both}: say which with --near U,V", str(options.picture))
+        raise InputError(tr("shows two crosses, at {both}: say which with --near U,V", both=both), str(options.picture))
     print_json(
         {
             "u": round(found.u, 4),
@@ -67,9 +68,11 @@ def _find_cross(options: argparse.Namespace) -> int:
 
 def add_artwork(commands: Any) -> None:
     """Where a sticker is cut; its page and its cut file."""
-    outline = commands.add_parser("outline", help="the cut line about an artwork, as SVG in mm")
+    outline = commands.add_parser("outline", help=tr("the cut line about an artwork, as SVG in mm"))
     _add_outset(outline)
-    outline.add_argument("-o", "--output", type=Path, required=True, metavar="OUT.svg", help="the line, as SVG in mm")
+    outline.add_argument(
+        "-o", "--output", type=Path, required=True, metavar=tr("OUT.svg"), help=tr("the line, as SVG in mm")
+    )
     outline.set_defaults(run=_outline)
     _add_proof_job(commands)
 
@@ -77,28 +80,30 @@ def add_artwork(commands: Any) -> None:
 def _add_outset(parser: argparse.ArgumentParser) -> None:
     from keen_compass.pieces.outline import CORNERS, HOLES, PARTS
 
-    parser.add_argument("artwork", type=Path, metavar="ARTWORK", help="SVG, PDF, PNG, JPEG, WebP or TIFF")
-    parser.add_argument("--outset", required=True, metavar="MM", help="from the artwork's edge out to the cut")
-    parser.add_argument("--corners", choices=CORNERS, default=CORNERS[0], help="of the cut line")
+    parser.add_argument("artwork", type=Path, metavar=tr("ARTWORK"), help=tr("SVG, PDF, PNG, JPEG, WebP or TIFF"))
+    parser.add_argument("--outset", required=True, metavar="MM", help=tr("from the artwork's edge out to the cut"))
+    parser.add_argument("--corners", choices=CORNERS, default=CORNERS[0], help=tr("of the cut line"))
     parser.add_argument(
-        "--mitre-limit", type=float, default=4.0, metavar="N", help="how far a mitre may reach, outsets"
+        "--mitre-limit", type=float, default=4.0, metavar="N", help=tr("how far a mitre may reach, outsets")
     )
-    parser.add_argument("--holes", choices=HOLES, default=HOLES[0], help="cut them, or leave them out")
+    parser.add_argument("--holes", choices=HOLES, default=HOLES[0], help=tr("cut them, or leave them out"))
     parser.add_argument(
-        "--parts", choices=PARTS, default=PARTS[0], help="each with a line of its own, or one about all"
+        "--parts", choices=PARTS, default=PARTS[0], help=tr("each with a line of its own, or one about all")
     )
-    parser.add_argument("--smallest", default="0.5", metavar="MM", help="side of the smallest part or hole that counts")
-    parser.add_argument("--threshold", type=float, metavar="T", help="of a picture: 0 to 1, or to 255")
-    parser.add_argument("--smooth", default="0", metavar="MM", help="by which a picture's edge is smoothed")
-    parser.add_argument("--dpi", type=float, default=0.0, metavar="N", help="pixels per inch of a picture")
+    parser.add_argument(
+        "--smallest", default="0.5", metavar="MM", help=tr("side of the smallest part or hole that counts")
+    )
+    parser.add_argument("--threshold", type=float, metavar="T", help=tr("of a picture: 0 to 1, or to 255"))
+    parser.add_argument("--smooth", default="0", metavar="MM", help=tr("by which a picture's edge is smoothed"))
+    parser.add_argument("--dpi", type=float, default=0.0, metavar="N", help=tr("pixels per inch of a picture"))
     parser.add_argument(
         "--line",
         choices=("outset", "own"),
         default="outset",
-        help="own: cut along what a layer or a spot colour of the artwork calls its cut line, and don't print that",
+        help=tr("own: cut along what a layer or a spot colour of the artwork calls its cut line, and don't print that"),
     )
     parser.add_argument(
-        "--strokes", choices=("seen", "skip"), default="seen", help="lines of a drawing: as wide as seen"
+        "--strokes", choices=("seen", "skip"), default="seen", help=tr("lines of a drawing: as wide as seen")
     )
 
 
@@ -120,7 +125,7 @@ def _sticker(options: argparse.Namespace, name: str) -> tuple[Artwork, Sticker]:
 
     lengths = {name: length_given(getattr(options, name), f"--{name}") for name in ("outset", "smallest", "smooth")}
     if lengths["smooth"] < 0:
-        raise InputError("0 or more", "--smooth")
+        raise InputError(tr("0 or more"), "--smooth")
     outset = Outset(
         lengths["outset"], options.corners, options.mitre_limit, options.holes, options.parts, lengths["smallest"]
     )
@@ -128,7 +133,7 @@ def _sticker(options: argparse.Namespace, name: str) -> tuple[Artwork, Sticker]:
     artwork = read_file(options.artwork, options.dpi, own_line=own)
     if own and not (isinstance(artwork, Drawing) and artwork.own_line):
         where = str(options.artwork)
-        raise InputError("names no cut line: no layer and no spot colour is called cut, cut line …", where)
+        raise InputError(tr("names no cut line: no layer and no spot colour is called cut, cut line …"), where)
     threshold, strokes = _threshold(options.threshold), options.strokes == "seen"
     return artwork, sticker_of(artwork, name, outset, threshold, lengths["smooth"], strokes=strokes)
 
@@ -140,7 +145,7 @@ def _threshold(given: float | None) -> float:
         return BETWEEN
     share = given / 255 if given > 1 else given
     if not 0 < share < 1:
-        raise InputError("between 0 and 1, or up to 255", "--threshold")
+        raise InputError(tr("between 0 and 1, or up to 255"), "--threshold")
     return share
 
 
@@ -157,16 +162,18 @@ def _told(artwork: Artwork, sticker: Sticker) -> dict[str, Any]:
 
 def _add_proof_job(commands: Any) -> None:
     """A printed page and its cut."""
-    job = commands.add_parser("proof-job", help="a printed sticker and its cut: the page as PDF, the cut file")
+    job = commands.add_parser("proof-job", help=tr("a printed sticker and its cut: the page as PDF, the cut file"))
     _add_outset(job)
-    job.add_argument("--page", default="A4", metavar="PAPER", help="A4, A3 …, or WIDTHxHEIGHT in mm")
-    job.add_argument("--copies", type=int, default=1, metavar="N", help="on one sheet")
-    job.add_argument("--print", type=Path, required=True, metavar="OUT.pdf", dest="print_to", help="the page")
-    job.add_argument("--cut", type=Path, required=True, metavar="OUT.plt", help=".plt HP-GL, .svg, .dxf")
-    job.add_argument("--name", default="", help="what the job is called; its file's name unless said")
-    job.add_argument("--number", type=int, default=1, metavar="N", help="of the sheet, where no shop file counts them")
-    job.add_argument("--shop", type=Path, metavar="FILE", help="keep the job there, waiting to be cut")
-    job.add_argument("--machine", default="", metavar="NAME", help="that is to cut it, of the shop file")
+    job.add_argument("--page", default="A4", metavar=tr("PAPER"), help=tr("A4, A3 …, or WIDTHxHEIGHT in mm"))
+    job.add_argument("--copies", type=int, default=1, metavar="N", help=tr("on one sheet"))
+    job.add_argument("--print", type=Path, required=True, metavar=tr("OUT.pdf"), dest="print_to", help=tr("the page"))
+    job.add_argument("--cut", type=Path, required=True, metavar=tr("OUT.plt"), help=tr(".plt HP-GL, .svg, .dxf"))
+    job.add_argument("--name", default="", help=tr("what the job is called; its file's name unless said"))
+    job.add_argument(
+        "--number", type=int, default=1, metavar="N", help=tr("of the sheet, where no shop file counts them")
+    )
+    job.add_argument("--shop", type=Path, metavar="FILE", help=tr("keep the job there, waiting to be cut"))
+    job.add_argument("--machine", default="", metavar="NAME", help=tr("that is to cut it, of the shop file"))
     job.set_defaults(run=_proof_job)
 
 
@@ -181,7 +188,10 @@ def _proof_job(options: argparse.Namespace) -> int:
     name = options.name.strip()[:MOST_NAME] or shown_path(Path(options.artwork.stem))[:MOST_NAME]
     artwork, sticker = _sticker(options, name)
     page, pdf, waits = (_waiting if options.shop else _by_itself)(options, artwork, sticker)
-    path = drawn(f"{name}, sheet {page.number}", tuple(Stroke(line) for line in lines_to_cut(sticker, page)))
+    path = drawn(
+        tr("{name}, sheet {number}", name=name, number=page.number),
+        tuple(Stroke(line) for line in lines_to_cut(sticker, page)),
+    )
     write_whole(options.print_to, pdf if options.print_to.suffix.lower() != ".png" else page_as_picture(pdf))
     write_whole(options.cut, written(path))
     extents = [round(v, 4) for v in path.extents()]
@@ -200,7 +210,7 @@ def _by_itself(options: argparse.Namespace, artwork: Artwork, sticker: Sticker) 
     from keen_compass.words.pages import page_words
 
     if not 1 <= options.number <= MOST_NUMBER:
-        raise InputError(f"1 to {MOST_NUMBER}", "--number")
+        raise InputError(tr("1 to {most}", most=MOST_NUMBER), "--number")
     page = sticker_page(sticker, paper_size(options.page, "--page"), options.number, options.copies)
     return page, write_page(page, page_words(page), art=artwork), {}
 
@@ -212,19 +222,24 @@ def _waiting(options: argparse.Namespace, _artwork: Artwork, sticker: Sticker) -
     from keen_compass.shop.store import Shop
 
     if not options.shop.is_file():
-        raise InputError("is not there" if not options.shop.exists() else "is no shop file", str(options.shop))
+        raise InputError(tr("is not there") if not options.shop.exists() else tr("is no shop file"), str(options.shop))
     shop = Shop(options.shop)
     try:
         known = [m for m in shop.machines() if "proof" in m.quantities]
         named = [m for m in known if options.machine in ("", m.name, m.uid)]
         if not named:
             names = ", ".join(m.name for m in known)
-            raise InputError(f"expected one of {names}" if names else "no machine there prints and cuts", "--machine")
+            raise InputError(
+                tr("expected one of {names}", names=names) if names else tr("no machine there prints and cuts"),
+                "--machine",
+            )
         session = RoundSession.begin(shop, named[0], "proof")
         making = session.making
         if Stage.PRINT in making.sheets.state.done:
-            waits = f"{making.artworks.chosen.name}, sheet {making.sheets.number()}"
-            raise InputError(f"{waits} waits on {named[0].name} already: cut it, or give it up", "--shop")
+            waits = tr("{name}, sheet {number}", name=making.artworks.chosen.name, number=making.sheets.number())
+            raise InputError(
+                tr("{waits} waits on {name} already: cut it, or give it up", waits=waits, name=named[0].name), "--shop"
+            )
         with session.together():
             making.artworks.put(read_whole(options.artwork), shown_path(Path(options.artwork.name)))
             making.artworks.rename(sticker.name)
@@ -246,7 +261,7 @@ def _waiting(options: argparse.Namespace, _artwork: Artwork, sticker: Sticker) -
             making.artworks.keep(sticker)
         page = making.sheets.page()
         if page is None:
-            raise InputError(f"does not go onto {options.page} on {named[0].name}", "--page")
+            raise InputError(tr("does not go onto {page} on {name}", page=options.page, name=named[0].name), "--page")
         pdf = making.sheets.pdf()
         making.sheets.printed()
         return page, pdf, {"waits": {"machine": named[0].name, "sheet": page.number}}
@@ -266,5 +281,5 @@ def _writer(file: Path) -> Callable[[ToolPath], bytes]:
         ".dxf": lambda path: drawings.write_dxf(path).encode(),
     }
     if file.suffix.lower() not in writers:
-        raise InputError(f"ends in one of {', '.join(writers)}", str(file))
+        raise InputError(tr("ends in one of {writers}", writers=", ".join(writers)), str(file))
     return writers[file.suffix.lower()]

@@ -9,15 +9,20 @@ from typing import Any
 
 from keen_compass.cli.common import print_json
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 
 
 def add_check(commands: Any) -> None:
     """The command."""
-    check = commands.add_parser("check", help="go over every row of a shop file: exit 0 sound, 1 with what is wrong")
-    check.add_argument("file", type=Path, metavar="FILE", help="the shop file")
-    check.add_argument("--repair", type=Path, metavar="OUT", help="write what is sound as a new shop file")
-    check.add_argument("--compact", action="store_true", help="first drop pictures and files of what was taken back")
-    check.add_argument("--json", action="store_true", help="as JSON")
+    check = commands.add_parser(
+        "check", help=tr("go over every row of a shop file: exit 0 sound, 1 with what is wrong")
+    )
+    check.add_argument("file", type=Path, metavar="FILE", help=tr("the shop file"))
+    check.add_argument("--repair", type=Path, metavar="OUT", help=tr("write what is sound as a new shop file"))
+    check.add_argument(
+        "--compact", action="store_true", help=tr("first drop pictures and files of what was taken back")
+    )
+    check.add_argument("--json", action="store_true", help=tr("as JSON"))
     check.set_defaults(run=_check)
 
 
@@ -28,7 +33,7 @@ def _check(options: argparse.Namespace) -> int:
 
     if options.compact:
         if not options.file.exists():
-            raise InputError("is not there", str(options.file))
+            raise InputError(tr("is not there"), str(options.file))
         with closing(Shop(options.file)) as shop:
             shop.compact()
     found = repair(options.file, options.repair) if options.repair else faults(options.file)
@@ -37,5 +42,5 @@ def _check(options: argparse.Namespace) -> int:
     else:
         for f in found:
             print(f"{f.table} {f.number}: {say(f.what)}" if f.number else say(f.what))
-        print("sound" if not found else f"{len(found)} faults" if len(found) > 1 else "1 fault")
+        print("sound" if not found else tr("{n} faults", n=len(found)) if len(found) > 1 else tr("1 fault"))
     return int(bool(found))

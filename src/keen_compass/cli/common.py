@@ -9,6 +9,7 @@ from typing import Any
 
 from keen_compass.errors import InputError, UncertaintyError
 from keen_compass.formats.files import read_whole
+from keen_compass.language import tr
 
 LARGEST_INPUT = 20_000_000  # bytes
 
@@ -19,7 +20,7 @@ def print_json(body: Any) -> None:
     try:
         text = json.dumps(body, indent=2, ensure_ascii=not utf8, allow_nan=False)
     except ValueError:  # a number that is none says nothing, and other programs can't read it
-        raise UncertaintyError("these numbers leave what can be computed") from None
+        raise UncertaintyError(tr("these numbers leave what can be computed")) from None
     print(text)
 
 
@@ -27,24 +28,32 @@ def pair(text: str) -> tuple[str, str]:
     """NAME=VALUE. Raises InputError."""
     name, equals, value = text.partition("=")
     if not equals or not name or not value:
-        raise InputError(f"expected NAME=VALUE, got {text!r}", "--set")
+        raise InputError(tr("expected NAME=VALUE, got {text!r}", text=text), "--set")
     return name, value
 
 
 def read_json(name: str) -> Any:
     """What a file, or standard input as ``-``, holds. Raises InputError naming the place."""
-    where = "standard input" if name == "-" else name
+    where = tr("standard input") if name == "-" else name
     data = sys.stdin.buffer.read(LARGEST_INPUT + 1) if name == "-" else read_whole(Path(name), LARGEST_INPUT)
     if len(data) > LARGEST_INPUT:
-        raise InputError("is larger than 20 MB; one case is a few kB", where)
+        raise InputError(tr("is larger than 20 MB; one case is a few kB"), where)
     try:
         return json.loads(data.decode("utf-8-sig"))
     except json.JSONDecodeError as error:
-        raise InputError(f"is not JSON at line {error.lineno}, column {error.colno}: {error.msg}", where) from None
+        raise InputError(
+            tr(
+                "is not JSON at line {lineno}, column {colno}: {msg}",
+                lineno=error.lineno,
+                colno=error.colno,
+                msg=error.msg,
+            ),
+            where,
+        ) from None
     except UnicodeDecodeError as error:
-        raise InputError(f"is not UTF-8 text at byte {error.start}", where) from None
+        raise InputError(tr("is not UTF-8 text at byte {start}", start=error.start), where) from None
     except (RecursionError, ValueError):
-        raise InputError("is nested too deeply or holds a number too long to read", where) from None
+        raise InputError(tr("is nested too deeply or holds a number too long to read"), where) from None
 
 
 def size_of(text: str, place: str) -> tuple[float, float]:
@@ -52,7 +61,7 @@ def size_of(text: str, place: str) -> tuple[float, float]:
 
     parts = text.lower().replace("×", "x").split("x")
     if len(parts) != 2:
-        raise InputError(f"expected width x height, like 400x300, got {text!r}", place)
+        raise InputError(tr("expected width x height, like 400x300, got {text!r}", text=text), place)
     try:
         width, height = (parse_length(p).mm for p in parts)
     except InputError as error:

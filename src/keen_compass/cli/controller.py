@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.cli.common import LARGEST_INPUT, pair, print_json, read_json
 from keen_compass.errors import InputError
 from keen_compass.formats.files import read_whole
+from keen_compass.language import tr
 
 if TYPE_CHECKING:
     from keen_compass.formats.listing import Entry
@@ -18,54 +19,58 @@ if TYPE_CHECKING:
 
 def add_cable(commands: Any) -> None:
     """What is done over a cable, and a practice controller at its other end."""
-    simulated = commands.add_parser("stand-in", help="a simulated controller on a pseudo-terminal")
-    simulated.add_argument("--machine", default="heron", metavar="NAME", help="whose: heron, swift, kingfisher, ember")
-    simulated.add_argument("--fault", default="", metavar="FAULT", help="what goes wrong with what is asked")
-    simulated.add_argument("--seed", type=int, default=1, help="another controller, another fault")
+    simulated = commands.add_parser("stand-in", help=tr("a simulated controller on a pseudo-terminal"))
+    simulated.add_argument(
+        "--machine", default="heron", metavar="NAME", help=tr("whose: heron, swift, kingfisher, ember")
+    )
+    simulated.add_argument("--fault", default="", metavar=tr("FAULT"), help=tr("what goes wrong with what is asked"))
+    simulated.add_argument("--seed", type=int, default=1, help=tr("another controller, another fault"))
     simulated.set_defaults(run=_stand_in)
-    port = commands.add_parser("port", help="a controller over its cable: read, send, position, run")
-    port.add_argument("path", metavar="PATH", help="of the serial port")
+    port = commands.add_parser("port", help=tr("a controller over its cable: read, send, position, run"))
+    port.add_argument("path", metavar="PATH", help=tr("of the serial port"))
     does = port.add_subparsers(metavar="WHAT", required=True)
     for name, run, told in (
-        ("read", _port_read, "its settings, as JSON"),
-        ("position", _port_position, "where it is, mm, as JSON"),
-        ("send", _port_send, "another number, read back"),
-        ("run", _port_run, "a program, line by line"),
+        ("read", _port_read, tr("its settings, as JSON")),
+        ("position", _port_position, tr("where it is, mm, as JSON")),
+        ("send", _port_send, tr("another number, read back")),
+        ("run", _port_run, tr("a program, line by line")),
     ):
         one = does.add_parser(name, help=told)
         if name == "send":
-            one.add_argument("settings", nargs="+", metavar="KEY=VALUE", help="settings to send")
+            one.add_argument("settings", nargs="+", metavar=tr("KEY=VALUE"), help=tr("settings to send"))
         if name == "run":
-            one.add_argument("file", type=Path, help="a program to run")
-        one.add_argument("--baud", type=int, metavar="N", help="bits per second")
-        one.add_argument("--profile", type=Path, metavar="FILE", help="its patterns, as JSON")
+            one.add_argument("file", type=Path, help=tr("a program to run"))
+        one.add_argument("--baud", type=int, metavar="N", help=tr("bits per second"))
+        one.add_argument("--profile", type=Path, metavar="FILE", help=tr("its patterns, as JSON"))
         one.set_defaults(run=run)
-    example = does.add_parser("profile", help="an example of a profile, as JSON")
+    example = does.add_parser("profile", help=tr("an example of a profile, as JSON"))
     example.set_defaults(run=_port_profile)
 
 
 def add_listing(commands: Any) -> None:
     """What is done with a controller's listing."""
-    listing = commands.add_parser("listing", help="a controller's listing of settings: read, compare, patch, find")
+    listing = commands.add_parser("listing", help=tr("a controller's listing of settings: read, compare, patch, find"))
     does = listing.add_subparsers(metavar="WHAT", required=True)
-    read = does.add_parser("read", help="its entries, as JSON")
-    read.add_argument("file", type=Path, help="the listing")
+    read = does.add_parser("read", help=tr("its entries, as JSON"))
+    read.add_argument("file", type=Path, help=tr("the listing"))
     read.set_defaults(run=_listing_read)
-    compare = does.add_parser("compare", help="what differs between two, as JSON")
-    compare.add_argument("a", type=Path, help="one listing")
-    compare.add_argument("b", type=Path, help="the other listing")
+    compare = does.add_parser("compare", help=tr("what differs between two, as JSON"))
+    compare.add_argument("a", type=Path, help=tr("one listing"))
+    compare.add_argument("b", type=Path, help=tr("the other listing"))
     compare.set_defaults(run=_listing_compare)
-    find = does.add_parser("find", help="the number at a place, as JSON")
-    find.add_argument("file", type=Path, help="the listing")
-    find.add_argument("--at", required=True, metavar="LINE:COLUMN", help="counted from 1")
+    find = does.add_parser("find", help=tr("the number at a place, as JSON"))
+    find.add_argument("file", type=Path, help=tr("the listing"))
+    find.add_argument("--at", required=True, metavar=tr("LINE:COLUMN"), help=tr("counted from 1"))
     find.set_defaults(run=_listing_find)
-    patch = does.add_parser("patch", help="a copy in which one value, or some, are others and nothing else differs")
-    patch.add_argument("file", type=Path, help="the listing")
-    patch.add_argument("--set", action="append", default=[], metavar="KEY=VALUE", dest="settings", help="its new value")
-    patch.add_argument("--at", metavar="LINE:COLUMN", help="a number without a key, counted from 1")
-    patch.add_argument("--old", metavar="NUMBER", help="that stands there now")
-    patch.add_argument("--new", metavar="NUMBER", help="what is to stand there")
-    patch.add_argument("-o", "--output", type=Path, required=True, metavar="FILE", help="the copy")
+    patch = does.add_parser("patch", help=tr("a copy in which one value, or some, are others and nothing else differs"))
+    patch.add_argument("file", type=Path, help=tr("the listing"))
+    patch.add_argument(
+        "--set", action="append", default=[], metavar=tr("KEY=VALUE"), dest="settings", help=tr("its new value")
+    )
+    patch.add_argument("--at", metavar=tr("LINE:COLUMN"), help=tr("a number without a key, counted from 1"))
+    patch.add_argument("--old", metavar=tr("NUMBER"), help=tr("that stands there now"))
+    patch.add_argument("--new", metavar=tr("NUMBER"), help=tr("what is to stand there"))
+    patch.add_argument("-o", "--output", type=Path, required=True, metavar="FILE", help=tr("the copy"))
     patch.set_defaults(run=_listing_patch)
 
 
@@ -103,7 +108,7 @@ def _port_read(options: argparse.Namespace) -> int:
 def _port_send(options: argparse.Namespace) -> int:
     pairs = [(key.strip(), value.strip()) for key, _, value in (s.partition("=") for s in options.settings)]
     if wrong := next((s for s in options.settings if "=" not in s), None):
-        raise InputError("expected KEY=VALUE", wrong)
+        raise InputError(tr("expected KEY=VALUE"), wrong)
     with _cable(options) as cable:
         print_json({"held": [{"key": key, "value": cable.send(key, value)} for key, value in pairs]})
     return 0
@@ -135,9 +140,14 @@ def _port_run(options: argparse.Namespace) -> int:
 
 def _wait_for_somebody(done: int, total: int) -> None:
     """The program waits (M0): until Enter. Raises InputError where nobody can press it."""
-    print(f"keen-compass: the program waits after {done} of {total} commands; Enter goes on", file=sys.stderr)
+    print(
+        tr("keen-compass: the program waits after {done} of {total} commands; Enter goes on", done=done, total=total),
+        file=sys.stderr,
+    )
     if not sys.stdin.readline():
-        raise InputError("the program waits for somebody (M0), and nobody is here; it was stopped", "standard input")
+        raise InputError(
+            tr("the program waits for somebody (M0), and nobody is here; it was stopped"), tr("standard input")
+        )
 
 
 def _port_profile(options: argparse.Namespace) -> int:
@@ -195,12 +205,12 @@ def _listing_patch(options: argparse.Namespace) -> int:
 
     pointed = [options.at, options.old, options.new]
     if bool(options.settings) == any(p is not None for p in pointed) or (not options.settings and None in pointed):
-        raise InputError("give --set KEY=VALUE, or --at LINE:COLUMN with --old and --new", "patch")
+        raise InputError(tr("give --set KEY=VALUE, or --at LINE:COLUMN with --old and --new"), "patch")
     listing = read_listing(options.file)
     if options.settings:
         given = [pair(text) for text in options.settings]
         if len(dict(given)) < len(given):
-            raise InputError("a key is set twice", "--set")
+            raise InputError(tr("a key is set twice"), "--set")
         data = listing.changed(dict(given))
     else:
         data = listing.with_number(*_place(options.at), options.old, options.new)
@@ -211,5 +221,5 @@ def _listing_patch(options: argparse.Namespace) -> int:
 def _place(text: str) -> tuple[int, int]:
     line, _, column = text.partition(":")
     if not (line.isascii() and line.isdigit() and column.isascii() and column.isdigit()) or len(text) > 18:
-        raise InputError(f"expected LINE:COLUMN, like 12:8, got {text[:30]!r}", "--at")
+        raise InputError(tr("expected LINE:COLUMN, like 12:8, got {text!r}", text=text[:30]), "--at")
     return int(line), int(column)

@@ -6,12 +6,13 @@ import argparse
 from typing import Any
 
 from keen_compass.cli.common import print_json, read_json
+from keen_compass.language import tr
 
 
 def add_diagnose(commands: Any) -> None:
     """The command."""
-    diagnose = commands.add_parser("diagnose", help="what may be behind complaints, as JSON")
-    diagnose.add_argument("file", metavar="FILE|-", help="complaints as JSON; -: standard input")
+    diagnose = commands.add_parser("diagnose", help=tr("what may be behind complaints, as JSON"))
+    diagnose.add_argument("file", metavar=tr("FILE|-"), help=tr("complaints as JSON; -: standard input"))
     diagnose.set_defaults(run=_diagnose)
 
 

@@ -8,13 +8,14 @@ from typing import Any
 
 from keen_compass.cli.common import print_json
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 
 
 def add_due(commands: Any) -> None:
     """The command."""
-    due = commands.add_parser("due", help="what should be looked at again, and on which day, soonest first")
-    due.add_argument("--shop", type=Path, required=True, metavar="FILE", help="the shop file")
-    due.add_argument("--json", action="store_true", help="as JSON")
+    due = commands.add_parser("due", help=tr("what should be looked at again, and on which day, soonest first"))
+    due.add_argument("--shop", type=Path, required=True, metavar="FILE", help=tr("the shop file"))
+    due.add_argument("--json", action="store_true", help=tr("as JSON"))
     due.set_defaults(run=_due)
 
 
@@ -25,7 +26,7 @@ def _due(options: argparse.Namespace) -> int:
     from keen_compass.words.due import because
 
     if not options.shop.is_file():
-        raise InputError("is not there, or no file", str(options.shop))
+        raise InputError(tr("is not there, or no file"), str(options.shop))
     shop = Shop(options.shop)
     try:
         found = due(shop)

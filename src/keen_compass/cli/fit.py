@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.cli.common import print_json
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.formats.files import read_whole
+from keen_compass.language import tr
 
 if TYPE_CHECKING:
     from keen_compass.quantities.geometry import Point
@@ -19,15 +20,21 @@ MODELS = ("auto", "shift", "similarity", "affine", "projective")
 
 def add_fit(commands: Any) -> None:
     """The command."""
-    fit = commands.add_parser("fit", help="lay a cut file onto a print: HP-GL, SVG, DXF or G-code")
-    fit.add_argument("file", type=Path, metavar="FILE", help="HP-GL, SVG, DXF or G-code")
-    fit.add_argument("--marks", metavar="X,Y;X,Y…|find", default="", help="in the file; find: crosses on a layer marks")
-    fit.add_argument("--seen", metavar="X,Y;X,Y…", default="", help="where the machine was when it was aimed at them")
-    fit.add_argument("--model", choices=MODELS, default="auto", help="auto: as the number of marks allows")
-    fit.add_argument("--unit", choices=("mm", "in"), default="mm", help="of the places given here")
-    fit.add_argument("--errors", metavar="NAME=MM_PER_M,…", default="", help="of the machine: x_scale, y_scale, skew")
-    fit.add_argument("--tolerance", metavar="MM", default="0.3", help="largest residual of a mark that is in")
-    fit.add_argument("-o", "--output", type=Path, required=True, metavar="OUT", help="the same format")
+    fit = commands.add_parser("fit", help=tr("lay a cut file onto a print: HP-GL, SVG, DXF or G-code"))
+    fit.add_argument("file", type=Path, metavar="FILE", help=tr("HP-GL, SVG, DXF or G-code"))
+    fit.add_argument(
+        "--marks", metavar=tr("X,Y;X,Y…|find"), default="", help=tr("in the file; find: crosses on a layer marks")
+    )
+    fit.add_argument(
+        "--seen", metavar="X,Y;X,Y…", default="", help=tr("where the machine was when it was aimed at them")
+    )
+    fit.add_argument("--model", choices=MODELS, default="auto", help=tr("auto: as the number of marks allows"))
+    fit.add_argument("--unit", choices=("mm", "in"), default="mm", help=tr("of the places given here"))
+    fit.add_argument(
+        "--errors", metavar=tr("NAME=MM_PER_M,…"), default="", help=tr("of the machine: x_scale, y_scale, skew")
+    )
+    fit.add_argument("--tolerance", metavar="MM", default="0.3", help=tr("largest residual of a mark that is in"))
+    fit.add_argument("-o", "--output", type=Path, required=True, metavar="OUT", help=tr("the same format"))
     fit.set_defaults(run=_fit)
 
 
@@ -44,7 +51,7 @@ def _fit(options: argparse.Namespace) -> int:
         marks = marks_in(data, name) if options.marks == FIND else _places(options.marks, unit, "--marks")
         tolerance = _number(options.tolerance, "--tolerance") * unit
         if not tolerance > 0:
-            raise InputError("must be larger than 0", "--tolerance")
+            raise InputError(tr("must be larger than 0"), "--tolerance")
         laid = lay(marks, _places(options.seen, unit, "--seen"), options.model, _errors(options.errors), tolerance)
         fitted = fit_file(data, laid.warp, name)
     except FileFormatError as error:
@@ -63,7 +70,7 @@ def _places(text: str, unit: float, place: str) -> list[Point]:
     for part in filter(None, (p.strip() for p in text.split(";"))):
         numbers = part.split(",")
         if len(numbers) != 2:
-            raise InputError(f"expected X,Y;X,Y…, got {part[:30]!r}", place)
+            raise InputError(tr("expected X,Y;X,Y…, got {part!r}", part=part[:30]), place)
         x, y = (_number(n, place) * unit for n in numbers)
         found.append((x, y))
     return found
@@ -75,7 +82,7 @@ def _errors(text: str) -> dict[str, float]:
     for part in filter(None, (p.strip() for p in text.split(","))):
         name, equals, value = part.partition("=")
         if not equals or name in found:
-            raise InputError(f"expected NAME=MM_PER_M,…, each once, got {part[:30]!r}", "--errors")
+            raise InputError(tr("expected NAME=MM_PER_M,…, each once, got {part!r}", part=part[:30]), "--errors")
         found[name] = _number(value, "--errors")
     return found
 
@@ -85,7 +92,7 @@ def _number(text: str, place: str) -> float:
     try:
         value = float(text)
     except ValueError:
-        raise InputError(f"expected a number, got {text.strip()[:20]!r}", place) from None
+        raise InputError(tr("expected a number, got {strip!r}", strip=text.strip()[:20]), place) from None
     if not abs(value) <= 1e6:
-        raise InputError(f"{text.strip()[:20]!r} is too large, or no number", place)
+        raise InputError(tr("{strip!r} is too large, or no number", strip=text.strip()[:20]), place)
     return value

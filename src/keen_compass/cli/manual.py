@@ -6,11 +6,13 @@ import argparse
 from pathlib import Path
 from typing import Any
 
+from keen_compass.language import tr
+
 
 def add_manual(commands: Any) -> None:
     """The command."""
-    manual = commands.add_parser("manual", help="write the manual as a folder of HTML")
-    manual.add_argument("folder", type=Path, metavar="DIR", help="the folder")
+    manual = commands.add_parser("manual", help=tr("write the manual as a folder of HTML"))
+    manual.add_argument("folder", type=Path, metavar="DIR", help=tr("the folder"))
     manual.set_defaults(run=_manual)
 
 
@@ -26,9 +28,11 @@ def described(parser: argparse.ArgumentParser) -> str:
     commands = _commands(parser)
     summaries = {a.dest: str(a.help) for a in commands._choices_actions}
     parts = [
-        "# The command line",
-        "The same calculations without the window. Results are JSON on standard output. The exit status is 0, or 2 "
-        "with one line on standard error that names the place.",
+        tr("# The command line"),
+        tr(
+            "The same calculations without the window. Results are JSON on standard output. The exit status is 0, or 2 "
+            "with one line on standard error that names the place."
+        ),
         *_usage(parser),
     ]
     for name, command in commands.choices.items():

@@ -12,6 +12,7 @@ from msgspec import Meta, Struct
 from keen_compass.cli.common import length_given, print_json, read_json
 from keen_compass.errors import InputError, PieceError
 from keen_compass.formats.files import read_whole
+from keen_compass.language import tr
 
 if TYPE_CHECKING:
     from keen_compass.formats.piece_picture import SeenPiece
@@ -27,24 +28,26 @@ Share = Annotated[float, Meta(ge=0, le=10)]
 
 def add_reading(commands: Any) -> None:
     """What pictures of sheets say."""
-    sheet = commands.add_parser("read-sheet", help="what a tool drew beside a printed sheet’s targets, from a picture")
-    sheet.add_argument("picture", type=Path, metavar="PICTURE", help="photo or scan: PNG, JPEG, WebP or TIFF")
+    sheet = commands.add_parser(
+        "read-sheet", help=tr("what a tool drew beside a printed sheet’s targets, from a picture")
+    )
+    sheet.add_argument("picture", type=Path, metavar=tr("PICTURE"), help=tr("photo or scan: PNG, JPEG, WebP or TIFF"))
     sheet.add_argument(
-        "--geometry", type=Path, required=True, metavar="FILE", help="of the sheet, as `piece --geometry` wrote it"
+        "--geometry", type=Path, required=True, metavar="FILE", help=tr("of the sheet, as `piece --geometry` wrote it")
     )
     sheet.add_argument(
-        "--bars", nargs=2, metavar=("X", "Y"), help="what its check bars measure: for distances across the sheet"
+        "--bars", nargs=2, metavar=("X", "Y"), help=tr("what its check bars measure: for distances across the sheet")
     )
-    sheet.add_argument("--json", action="store_true", help="as JSON; that is what it prints in any case")
+    sheet.add_argument("--json", action="store_true", help=tr("as JSON; that is what it prints in any case"))
     sheet.set_defaults(run=_read_sheet)
-    piece = commands.add_parser("read-piece", help="sizes of a cut piece on a scanner’s glass, from a picture")
-    piece.add_argument("picture", type=Path, metavar="PICTURE", help="scan: PNG, JPEG, WebP or TIFF")
-    piece.add_argument("--case", required=True, metavar="FILE", help="an input of `solve`: which piece it is")
+    piece = commands.add_parser("read-piece", help=tr("sizes of a cut piece on a scanner’s glass, from a picture"))
+    piece.add_argument("picture", type=Path, metavar=tr("PICTURE"), help=tr("scan: PNG, JPEG, WebP or TIFF"))
+    piece.add_argument("--case", required=True, metavar="FILE", help=tr("an input of `solve`: which piece it is"))
     piece.add_argument(
-        "--scanner", type=Path, metavar="FILE", help="what is known of the scanner; with --calibrate: made"
+        "--scanner", type=Path, metavar="FILE", help=tr("what is known of the scanner; with --calibrate: made")
     )
-    piece.add_argument("--calibrate", action="store_true", help="find its scales by the readings of the case")
-    piece.add_argument("--json", action="store_true", help="as JSON; that is what it prints in any case")
+    piece.add_argument("--calibrate", action="store_true", help=tr("find its scales by the readings of the case"))
+    piece.add_argument("--json", action="store_true", help=tr("as JSON; that is what it prints in any case"))
     piece.set_defaults(run=_read_piece)
 
 
@@ -95,14 +98,16 @@ def _sheet_of(file: Path) -> tuple[Procedure[Any], Page]:
 
     body = understood(Geometry, read_json(str(file)))
     if body.sheet.kind not in REGISTRY:
-        raise InputError("expected what `piece --geometry` wrote for a sheet that this version prints", "sheet.kind")
+        raise InputError(
+            tr("expected what `piece --geometry` wrote for a sheet that this version prints"), "sheet.kind"
+        )
     procedure = load(body.sheet.kind)
     try:
         page = procedure.page(body.sheet.size, body.sheet.number, down=body.axes.y[1] < 0, fine=body.fine)
     except PieceError as error:
         raise error.at("sheet") from None
     if page is None or not page.targets:
-        raise InputError("nothing is drawn beside targets on such a sheet: there is nothing to read", "sheet.kind")
+        raise InputError(tr("nothing is drawn beside targets on such a sheet: there is nothing to read"), "sheet.kind")
     return procedure, page
 
 
@@ -130,18 +135,22 @@ def _read_piece(options: argparse.Namespace) -> int:
     case = case_from_json(read_json(options.case))
     procedure = load(case.procedure)
     if procedure.makes is not Makes.PIECE:
-        raise InputError(f"{case.procedure} makes no piece that lies on a scanner’s glass", "procedure")
+        raise InputError(
+            tr("{procedure} makes no piece that lies on a scanner’s glass", procedure=case.procedure), "procedure"
+        )
     piece = procedure.piece(case.piece)
     above, below = (sizes_of(procedure, piece, below=side) for side in (False, True))
     if not above:
-        raise InputError(f"nothing of {case.procedure} is read between faces of one piece", "procedure")
+        raise InputError(
+            tr("nothing of {procedure} is read between faces of one piece", procedure=case.procedure), "procedure"
+        )
     data = read_whole(options.picture, LARGEST)
     seen = read_piece(data, parts_of(piece.job(1)), above | below, str(options.picture))
     dpi = nominal_dpi(data)
     if options.calibrate:
         return _calibrate(options, procedure, case, seen, 25.4 / dpi if dpi else 1 / seen.px_per_mm)
     if options.scanner is None and not dpi:
-        raise InputError("doesn’t say how many pixels make an inch: give --scanner", str(options.picture))
+        raise InputError(tr("doesn’t say how many pixels make an inch: give --scanner"), str(options.picture))
     scanner = _scanner(options.scanner) if options.scanner else Scanner((25.4 / dpi, 25.4 / dpi), U=(0.02, NOMINAL_U))
     found = on_glass(
         procedure,
@@ -184,7 +193,7 @@ def _calibrate(
 
     lengths = known_lengths(procedure, case, seen.sizes)
     if not lengths:
-        raise InputError("give what a caliper reads of the piece: at least one length each way", "readings")
+        raise InputError(tr("give what a caliper reads of the piece: at least one length each way"), "readings")
     found = calibrated(lengths, nominal)
     record = {
         "mm_per_px": [round(s, 9) for s in found.mm_per_px],

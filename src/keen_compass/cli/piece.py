@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.cli.common import pair, paper_size, size_of
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.kinds import MachineKind
 
 if TYPE_CHECKING:
@@ -25,23 +26,27 @@ MOST_CYCLES = 100
 
 def add_piece(commands: Any) -> None:
     """The command."""
-    piece = commands.add_parser("piece", help="write a test piece's file")
-    piece.add_argument("procedure", metavar="PROCEDURE", help="a name that `procedures` lists")
-    piece.add_argument("--size", metavar="WxH", dest="piece_size", help="in mm, or with a unit: 400x300, 16inx12in")
+    piece = commands.add_parser("piece", help=tr("write a test piece's file"))
+    piece.add_argument("procedure", metavar=tr("PROCEDURE"), help=tr("a name that `procedures` lists"))
+    piece.add_argument(
+        "--size", metavar=tr("WxH"), dest="piece_size", help=tr("in mm, or with a unit: 400x300, 16inx12in")
+    )
     piece.add_argument(
         "--set",
         action="append",
         default=[],
-        metavar="NAME=VALUE",
+        metavar=tr("NAME=VALUE"),
         dest="settings",
-        help="what may be chosen of the piece",
+        help=tr("what may be chosen of the piece"),
     )
     piece.add_argument(
-        "--machine", choices=[kind.value for kind in MachineKind], help="whose own file is written (G-code)"
+        "--machine", choices=[kind.value for kind in MachineKind], help=tr("whose own file is written (G-code)")
     )
-    piece.add_argument("--format", choices=("gcode", "hpgl", "svg", "dxf", "pdf"), default="gcode", help="of the file")
-    piece.add_argument("-o", "--output", type=Path, required=True, metavar="FILE", help="the file")
-    piece.add_argument("--geometry", type=Path, metavar="FILE", help="what is on a printed sheet, as JSON")
+    piece.add_argument(
+        "--format", choices=("gcode", "hpgl", "svg", "dxf", "pdf"), default="gcode", help=tr("of the file")
+    )
+    piece.add_argument("-o", "--output", type=Path, required=True, metavar="FILE", help=tr("the file"))
+    piece.add_argument("--geometry", type=Path, metavar="FILE", help=tr("what is on a printed sheet, as JSON"))
     piece.set_defaults(run=_piece)
 
 
@@ -62,11 +67,11 @@ def _piece(options: argparse.Namespace) -> int:
     given = dict(pair(text) for text in options.settings)
     if procedure.printed or options.geometry:
         return _printed(options, procedure, given)
-    bed = Box(0, 0, *size_of(given.pop("bed", "1300x900"), "--set bed"))
+    bed = Box(0, 0, *size_of(given.pop("bed", "1300x900"), tr("--set bed")))
     number, cycles = _whole_setting(given, "number", 1), _cycles(given, procedure.passes)
-    units_per_mm = length_mm(_maybe_number(given.pop("units_per_mm", "40")), "--set units_per_mm")
+    units_per_mm = length_mm(_maybe_number(given.pop("units_per_mm", "40")), tr("--set units_per_mm"))
     own = procedure.makes is not Makes.PIECE  # of a run, x and y are its own
-    at = tuple(length_mm(_maybe_number("40" if own else given.pop(k, "40")), f"--set {k}") for k in ("x", "y"))
+    at = tuple(length_mm(_maybe_number("40" if own else given.pop(k, "40")), tr("--set {k}", k=k)) for k in ("x", "y"))
     settings = _cut_settings(given, bed)
     kind = _kind(options, procedure)
     machine = _machine(procedure, kind, settings, units_per_mm, given)
@@ -75,9 +80,9 @@ def _piece(options: argparse.Namespace) -> int:
     parameters = _parameters(procedure, options.piece_size, given)
     draws = kind.plots or parameters.get("made_by", "cut") != "cut"
     settings = replace(settings, spindle=settings.spindle and not draws)
-    why = {Makes.NOTHING: "its parts are counted", Makes.PRINT: "the printer prints its own test"}
+    why = {Makes.NOTHING: tr("its parts are counted"), Makes.PRINT: tr("the printer prints its own test")}
     if procedure.makes in why:
-        raise InputError(f"makes no piece: {why[procedure.makes]}", procedure.name)
+        raise InputError(tr("makes no piece: {why}", why=why[procedure.makes]), procedure.name)
     shape = procedure.piece(parameters)
     made: ToolPath | MoveProgram
     if procedure.makes is Makes.MOVES:
@@ -89,7 +94,7 @@ def _piece(options: argparse.Namespace) -> int:
     else:
         path = procedure.tool_path(shape, number)
         if path.cuts and kind is MachineKind.PEN:
-            raise InputError("a pen cuts nothing; make it on what cuts", "--machine")
+            raise InputError(tr("a pen cuts nothing; make it on what cuts"), "--machine")
         made = path.moved(*(shape.origin if procedure.anchored else (at[0] + GAP, at[1] + GAP)))
     if options.format in ("gcode", "hpgl"):
         takes = {"gcode": MachineKind.ROUTER, "hpgl": MachineKind.KNIFE}[options.format]
@@ -109,16 +114,16 @@ def _printed(options: argparse.Namespace, procedure: Procedure[Any], given: dict
     from keen_compass.words.pages import page_words
 
     if not procedure.printed:
-        raise InputError("is for what is printed: registration, pointer", "--geometry")
+        raise InputError(tr("is for what is printed: registration, pointer"), "--geometry")
     if options.format != "pdf":
-        raise InputError("is a printed sheet: --format pdf", procedure.name)
+        raise InputError(tr("is a printed sheet: --format pdf"), procedure.name)
     size = paper_size(options.piece_size or "A4", "--size")
     number = _whole_setting(given, "number", 1)
     if given:
-        raise InputError("not known here; expected number", f"--set {min(given)}")
+        raise InputError(tr("not known here; expected number"), tr("--set {min}", min=min(given)))
     page = procedure.page(size, number)
     if page is None:
-        raise InputError("prints an artwork: use proof-job", procedure.name)
+        raise InputError(tr("prints an artwork: use proof-job"), procedure.name)
     if options.geometry:
         write_whole(options.geometry, (json.dumps(page.to_json(), indent=2) + "\n").encode())
     write_whole(options.output, write_page(page, page_words(page)))
@@ -129,7 +134,7 @@ def _kind(options: argparse.Namespace, procedure: Procedure[Any]) -> MachineKind
     """Of machine, as it was said or is usual."""
     kind = MachineKind(options.machine or procedure.usual_on)
     if procedure.burns and (kind is not MachineKind.LASER or options.format != "gcode"):
-        raise InputError("a beam burns it: make it as G-code for a laser", "--machine")
+        raise InputError(tr("a beam burns it: make it as G-code for a laser"), "--machine")
     return kind
 
 
@@ -167,11 +172,11 @@ def _cut_settings(given: dict[str, str], bed: Box) -> CutSettings:
         bed, inches=given.pop("units", "mm") == "in", spindle_rpm=_whole_setting(given, "spindle_rpm", 18000)
     )
     for name in sorted(own & given.keys()):
-        value = length_mm(_maybe_number(given.pop(name)), f"--set {name}")
+        value = length_mm(_maybe_number(given.pop(name)), tr("--set {name}", name=name))
         try:
             settings = replace(settings, **{name: value})  # type: ignore[arg-type]
         except InputError as error:
-            raise InputError(error.message, f"--set {name}") from None
+            raise InputError(error.message, tr("--set {name}", name=name)) from None
     return settings
 
 
@@ -180,7 +185,7 @@ def _parameters(procedure: Procedure[Any], size: str | None, given: dict[str, st
     parameters = procedure.unless_said(given)
     if size:
         if not procedure.sides:
-            raise InputError(f"{procedure.name} has no size; use --set", "--size")
+            raise InputError(tr("{name} has no size; use --set", name=procedure.name), "--size")
         if len(procedure.sides) == 1:
             parameters[procedure.sides[0]] = _maybe_number(size)
         else:
@@ -208,19 +213,24 @@ def _maybe_number(text: str) -> float | str:
 def _number_setting(given: dict[str, str], name: str) -> float:
     value = _maybe_number(given.pop(name))
     if isinstance(value, str):
-        raise InputError(f"expected a number, got {value!r}", f"--set {name}")
+        raise InputError(tr("expected a number, got {value!r}", value=value), tr("--set {name}", name=name))
     return value
 
 
 def _whole_setting(given: dict[str, str], name: str, default: int) -> int:
     text = given.pop(name, str(default))
     if not text.isascii() or not text.isdigit() or not 0 < int(text[:9]) < 10**8:
-        raise InputError(f"expected a whole number larger than 0, got {text!r}", f"--set {name}")
+        raise InputError(
+            tr("expected a whole number larger than 0, got {text!r}", text=text), tr("--set {name}", name=name)
+        )
     return int(text)
 
 
 def _cycles(given: dict[str, str], usual: int) -> int:
     cycles = _whole_setting(given, "cycles", usual)
     if cycles > MOST_CYCLES:
-        raise InputError(f"expected at most {MOST_CYCLES}, got {cycles}", "--set cycles")
+        raise InputError(
+            tr("expected at most {most_cycles}, got {cycles}", most_cycles=MOST_CYCLES, cycles=cycles),
+            tr("--set cycles"),
+        )
     return cycles

@@ -10,6 +10,7 @@ from typing import Any
 
 from keen_compass.cli.common import print_json
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.kinds import MachineKind
 
 KEPT_FILES = 300  # of practice rounds
@@ -17,15 +18,17 @@ KEPT_FILES = 300  # of practice rounds
 
 def add_practice(commands: Any) -> None:
     """The command."""
-    practice = commands.add_parser("practice", help="whole rounds on a simulated machine")
-    practice.add_argument("procedure", help="its name; or all: a machine as it turned up, put right in order")
-    practice.add_argument("--seed", type=int, default=1, help="another machine, other faults")
-    practice.add_argument("--rounds", type=int, help="at most")
+    practice = commands.add_parser("practice", help=tr("whole rounds on a simulated machine"))
+    practice.add_argument("procedure", help=tr("its name; or all: a machine as it turned up, put right in order"))
+    practice.add_argument("--seed", type=int, default=1, help=tr("another machine, other faults"))
+    practice.add_argument("--rounds", type=int, help=tr("at most"))
     practice.add_argument(
-        "--machine", choices=[kind.value for kind in MachineKind], help="on which; what it is usually done on otherwise"
+        "--machine",
+        choices=[kind.value for kind in MachineKind],
+        help=tr("on which; what it is usually done on otherwise"),
     )
-    practice.add_argument("--json", action="store_true", help="as JSON")
-    practice.add_argument("--out", type=Path, metavar="DIR", help="where the rounds' files go")
+    practice.add_argument("--json", action="store_true", help=tr("as JSON"))
+    practice.add_argument("--out", type=Path, metavar="DIR", help=tr("where the rounds' files go"))
     practice.set_defaults(run=_practice)
 
 
@@ -38,20 +41,20 @@ def _practice(options: argparse.Namespace) -> int:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise InputError(f"can't be made: {error.strerror}", str(folder)) from None
+        raise InputError(tr("can't be made: {strerror}", strerror=error.strerror), str(folder)) from None
     practice = run(options.procedure, options.seed, options.rounds, folder, _asked_kind(options))
     body = practice.to_json()
     if options.json:
         print_json(body)
         return 0
     for i, done in enumerate(practice.rounds, 1):
-        print(f"round {i}: {', '.join(done.files)}")
+        print(tr("round {i}: {files}", i=i, files=", ".join(done.files)))
         for name, values in done.readings.items():
             print(f"  {name:<13} {'  '.join(_shown(v) for v in values)}")
         for f in done.solution.findings:
             off = f"{f.error:+.3f} ± {f.expanded_uncertainty:.3f} {f.error_unit}" if f.error is not None else "-"
             print(f"  {f.quantity:<13} {off}  {f.verdict}  {f.old} -> {f.new}")
-    print("hidden truth:", "  ".join(f"{k} {_shown(v)}" for k, v in body["truth"].items() if v is not None))
+    print(tr("hidden truth:"), "  ".join(f"{k} {_shown(v)}" for k, v in body["truth"].items() if v is not None))
     print("found:       ", "  ".join(f"{k} {_shown(v)}" for k, v in body["found"].items()))
     print_left(body["left"])
     return 0
@@ -63,7 +66,7 @@ def _asked_kind(options: argparse.Namespace) -> MachineKind | None:
 
 def print_left(left: Mapping[str, Mapping[str, float]]) -> None:
     """What is really left, in tolerances: 1 is just in."""
-    print("really left, in tolerances:", "  ".join(f"{q} {v['tolerances']:.2f}" for q, v in left.items()) or "-")
+    print(tr("really left, in tolerances:"), "  ".join(f"{q} {v['tolerances']:.2f}" for q, v in left.items()) or "-")
 
 
 def _shown(reading: Any) -> str:
@@ -96,6 +99,14 @@ def _practice_all(options: argparse.Namespace) -> int:
         print_json({"seed": options.seed, "machine": practice.kind, "walked": rows, "left": left})
         return 0
     for w in practice.walked:
-        print(f"{w.procedure:<12} {', '.join(w.quantities):<24} rounds {w.rounds}  {', '.join(w.verdicts)}")
+        print(
+            tr(
+                "{procedure:<12} {quantities:<24} rounds {rounds}  {verdicts}",
+                procedure=w.procedure,
+                quantities=", ".join(w.quantities),
+                rounds=w.rounds,
+                verdicts=", ".join(w.verdicts),
+            )
+        )
     print_left(left)
     return 0

@@ -22,6 +22,7 @@ from keen_compass.controllers.wire import Exchange, Progress, RunControl, Wire
 from keen_compass.controllers.wire_words import LONGEST_MOVE, lost_line, plain, restless, state_of
 from keen_compass.errors import InputError, PortError
 from keen_compass.formats.listing import Listing, same_value, understood
+from keen_compass.language import tr
 from keen_compass.machines.dialect import BAUDS, ENDS, Dialect, on_wire
 
 TRY = 0.6  # s for each speed that is tried
@@ -62,7 +63,7 @@ class Cable(Wire):
         """Its settings, as they came twice the same. Raises PortError."""
         d = self.dialect
         if not d.ask_listing:
-            raise InputError("this controller’s profile doesn’t say how to ask for its settings", "ask_listing")
+            raise InputError(tr("this controller’s profile doesn’t say how to ask for its settings"), "ask_listing")
         seen: list[tuple[str, ...]] = []
         for _ in range(TWICE):
             self._write(on_wire(d.ask_listing))
@@ -72,18 +73,18 @@ class Cable(Wire):
             seen.append(lines)
         raise PortError(
             "garbage",
-            "Its settings came differently each time.",
+            tr("Its settings came differently each time."),
             state_of("nothing"),
-            "Is the cable near a motor or a torch? Try a lower speed, then read again.",
+            tr("Is the cable near a motor or a torch? Try a lower speed, then read again."),
         )
 
     def send(self, key: str, value: str) -> str:
         """Another number for a setting; returns it as it was read back. Raises PortError, InputError."""
         d = self.dialect
         if not d.set_value:
-            raise InputError("this controller’s profile doesn’t say how to set a number", "set_value")
+            raise InputError(tr("this controller’s profile doesn’t say how to set a number"), "set_value")
         if ";" in f"{key}{value}" or not value.strip():
-            raise InputError("expected a key and a number on one line", f"{key}={value}"[:60])
+            raise InputError(tr("expected a key and a number on one line"), f"{key}={value}"[:60])
         told = on_wire(d.set_value, key=key, value=value)
         old = self.read().entry(key).value
         self._write(told)
@@ -102,9 +103,9 @@ class Cable(Wire):
         held = f"It still holds {now}." if same_value(now, old) else f"It holds {now} instead, not {value}."
         raise PortError(
             "otherwise",
-            f"It said yes to {key} = {value}, but reading it back shows something else.",
+            tr("It said yes to {key} = {value}, but reading it back shows something else.", key=key, value=value),
             held,
-            "Send it once more; if it stays so, enter the number at the controller and look there.",
+            tr("Send it once more; if it stays so, enter the number at the controller and look there."),
         )
 
     def _with_what_it_holds(self, error: PortError, key: str, value: str, old: str) -> PortError:
@@ -114,13 +115,18 @@ class Cable(Wire):
         except (PortError, InputError):
             return error
         which = "the new number" if same_value(now, value) else "the old one" if same_value(now, old) else "another one"
-        return PortError(error.kind, error.happened, f"It holds {key} = {now}, {which}.", error.way_on)
+        return PortError(
+            error.kind,
+            error.happened,
+            tr("It holds {key} = {now}, {which}.", key=key, now=now, which=which),
+            error.way_on,
+        )
 
     def position(self) -> dict[str, float]:
         """Where it is, mm by axis. Raises PortError."""
         d = self.dialect
         if not d.ask_position or not d.position:
-            raise InputError("this controller’s profile doesn’t say how to ask where it is", "ask_position")
+            raise InputError(tr("this controller’s profile doesn’t say how to ask where it is"), "ask_position")
         self._write(on_wire(d.ask_position))
         found: dict[str, float] | None = None
         for line in self._lines(state_of("nothing")):
@@ -136,7 +142,7 @@ class Cable(Wire):
         """A step along an axis, mm and mm/min; it may still be moving when this returns. Raises PortError."""
         d = self.dialect
         if not d.jog:
-            raise InputError("this controller’s profile doesn’t say how to move a step", "jog")
+            raise InputError(tr("this controller’s profile doesn’t say how to move a step"), "jog")
         steps = {f"d{a}": plain(distance * d.per_mm if a == axis else 0.0) for a in "xyz"}
         command = on_wire(d.jog, axis=axis.upper(), distance=plain(distance * d.per_mm), feed=plain(feed), **steps)
         self._write(command, control, state_of("moving"))
@@ -154,7 +160,9 @@ class Cable(Wire):
     def reset(self) -> str:
         """Have it start again; returns its greeting. Raises PortError."""
         if not self.dialect.reset:
-            raise InputError("this controller’s profile doesn’t say how it starts anew: switch it off and on", "reset")
+            raise InputError(
+                tr("this controller’s profile doesn’t say how it starts anew: switch it off and on"), "reset"
+            )
         self._buffer = b""
         self._write(on_wire(self.dialect.reset), heeds=False)
         with contextlib.suppress(PortError):  # who says nothing of itself is asked
@@ -292,9 +300,9 @@ def find_out(
             return way
     raise PortError(
         "silence",
-        f"{path} doesn’t answer in {tried} ways of asking.",
-        "Nothing was changed.",
-        "Is it switched on, is it this port, does its profile say how it is asked?",
+        tr("{path} doesn’t answer in {tried} ways of asking.", path=path, tried=tried),
+        tr("Nothing was changed."),
+        tr("Is it switched on, is it this port, does its profile say how it is asked?"),
     )
 
 

@@ -10,6 +10,7 @@ import re
 from typing import NamedTuple
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.machines.dialect import Dialect
 
 BLANKS = re.compile(r"[ \t]+")  # and no other: what else looks like one is no part of a command
@@ -40,7 +41,10 @@ def _lines(text: str, dialect: Dialect) -> list[Command]:
     for number, line in enumerate(LINE_ENDS.split(text), 1):
         code = REMARK.sub(" ", line)
         if "(" in code or ")" in code:
-            raise InputError("a remark is opened or closed alone: put both brackets on one line", f"line {number}")
+            raise InputError(
+                tr("a remark is opened or closed alone: put both brackets on one line"),
+                tr("line {number}", number=number),
+            )
         pauses = PAUSE.search(code) is not None
         rest = PAUSE.sub(" ", code) if pauses else code
         sent = (line if dialect.remarks and not pauses else BLANKS.sub(" ", rest)).strip(" \t")
@@ -69,6 +73,10 @@ def _check(sent: str, number: int) -> None:
     for at, letter in enumerate(sent, 1):
         if not (" " <= letter <= "~" or letter == "\t"):
             raise InputError(
-                f"byte 0x{ord(letter):02X} at place {at} is no part of a command: take it out of the program",
-                f"line {number}",
+                tr(
+                    "byte 0x{ord:02X} at place {at} is no part of a command: take it out of the program",
+                    ord=ord(letter),
+                    at=at,
+                ),
+                tr("line {number}", number=number),
             )

@@ -25,6 +25,7 @@ from keen_compass.controllers.wire_words import (
     stopped_by_hand,
 )
 from keen_compass.errors import PortError
+from keen_compass.language import tr
 from keen_compass.machines.dialect import Dialect, on_wire
 
 SETTLES = 0.1  # s without a byte, after a greeting
@@ -232,22 +233,22 @@ class Wire:
             why = f": {alarm['why']}" if alarm.get("why") else ""
             raise PortError(
                 "alarm",
-                f"It reports an alarm{why}.",
-                "It takes nothing until the alarm is cleared. " + state,
-                "Look at the machine, clear the alarm there, then begin again.",
+                tr("It reports an alarm{why}.", why=why),
+                tr("It takes nothing until the alarm is cleared. ") + state,
+                tr("Look at the machine, clear the alarm there, then begin again."),
             )
         if (refused := d.matches("refused", line)) is not None:
             raise PortError(
                 "refused",
-                f"It refuses{': ' + why if (why := self._why(refused)) else ''}.",
+                tr("It refuses{why}.", why=": " + why if (why := self._why(refused)) else ""),
                 state,
-                "Look at what was sent; its manual knows the word.",
+                tr("Look at what was sent; its manual knows the word."),
             )
         if d.matches("greeting", line) is not None:
             raise PortError(
                 "reset",
-                "It started anew in the middle.",
-                "Where it stands is not known to it any more. " + state,
-                "Home it, read its settings, then begin again.",
+                tr("It started anew in the middle."),
+                tr("Where it stands is not known to it any more. ") + state,
+                tr("Home it, read its settings, then begin again."),
             )
         return False

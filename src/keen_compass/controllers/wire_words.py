@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 
 from keen_compass.errors import PortError
+from keen_compass.language import tr
 
 ANSWER = 2.0  # s without a byte, after which nothing comes any more
 LONGEST_MOVE = 600.0  # s that one line may take while the controller says that it is alive
@@ -36,57 +37,63 @@ def garbage_read(raw: bytes, state: str) -> PortError:
     seen = "".join(chr(b) if 32 <= b < 127 else "·" for b in raw[:24])
     return PortError(
         "garbage",
-        f"It sends what can’t be read (“{seen}”).",
+        tr("It sends what can’t be read (“{seen}”).", seen=seen),
         state,
-        "Another speed, or the cable near a motor or a torch? Try again.",
+        tr("Another speed, or the cable near a motor or a torch? Try again."),
     )
 
 
 def silent(state: str) -> PortError:
     return PortError(
         "silence",
-        f"It doesn’t answer, for {ANSWER:g} s now.",
+        tr("It doesn’t answer, for {answer:g} s now.", answer=ANSWER),
         state,
-        "Is it switched on and not busy? Look at the cable, then ask again.",
+        tr("Is it switched on and not busy? Look at the cable, then ask again."),
     )
 
 
 def babbling(state: str) -> PortError:
     return PortError(
         "garbage",
-        "It goes on sending and never answers what was asked.",
+        tr("It goes on sending and never answers what was asked."),
         state,
-        "Stop whatever else talks to it, or switch it off and on; then ask again.",
+        tr("Stop whatever else talks to it, or switch it off and on; then ask again."),
     )
 
 
 def restless(state: str) -> PortError:
     return PortError(
         "silence",
-        f"It has not come to rest within {LONGEST_MOVE / 60:g} minutes.",
+        tr("It has not come to rest within {longest_move:g} minutes.", longest_move=LONGEST_MOVE / 60),
         state,
-        "Look whether it moves. If it stands, its position wanders: check its encoders, then home it.",
+        tr("Look whether it moves. If it stands, its position wanders: check its encoders, then home it."),
     )
 
 
 def line_cut(line: str, state: str) -> PortError:
     return PortError(
-        "cut-line", f"Its answer broke off at “{line[:40]}”.", state, "Look at the cable and its plug, then ask again."
+        "cut-line",
+        tr("Its answer broke off at “{line}”.", line=line[:40]),
+        state,
+        tr("Look at the cable and its plug, then ask again."),
     )
 
 
 def lost_line(state: str) -> PortError:
     return PortError(
         "lost",
-        "The cable is gone.",
-        f"Nobody sees what the controller does now. {state}",
-        "Stop it at the machine if it moves. Plug the cable in, connect again, and look where it stands.",
+        tr("The cable is gone."),
+        tr("Nobody sees what the controller does now. {state}", state=state),
+        tr("Stop it at the machine if it moves. Plug the cable in, connect again, and look where it stands."),
     )
 
 
 def stopped_by_hand(state: str) -> PortError:
     return PortError(
-        "stopped", "Stopped by you.", state, "Look where it stands before anything moves again; home it if unsure."
+        "stopped",
+        tr("Stopped by you."),
+        state,
+        tr("Look where it stands before anything moves again; home it if unsure."),
     )
 
 
@@ -100,4 +107,4 @@ def not_opened(path: str, error: Exception) -> PortError:
         happened, way = f"{path} is held by another program.", "Close it there first."
     else:
         happened, way = f"{path} can’t be opened as a port.", "Choose another one."
-    return PortError("busy" if "held" in happened else "lost", happened, "Nothing was changed.", way)
+    return PortError("busy" if "held" in happened else "lost", happened, tr("Nothing was changed."), way)

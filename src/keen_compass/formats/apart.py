@@ -23,6 +23,7 @@ from threading import Lock
 from typing import Any, TypeVar
 
 from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.language import tr
 from keen_compass.progress import heard, tell
 
 T = TypeVar("T")
@@ -55,7 +56,10 @@ def run_apart(run: Callable[..., T], *args: Any, name: str, seconds: float = MOS
         except (OSError, EOFError, pickle.UnpicklingError):
             _put_away(process)
             raise InputError(
-                f"takes more than {MOST_MEMORY // 1_000_000_000} GB of memory to draw, or can't be drawn: simplify it",
+                tr(
+                    "takes more than {most_memory} GB of memory to draw, or can't be drawn: simplify it",
+                    most_memory=MOST_MEMORY // 1_000_000_000,
+                ),
                 name,
             ) from None
         except BaseException:
@@ -120,7 +124,7 @@ def _answer(pipe: Connection, seconds: float, name: str) -> Any:
         if not isinstance(answer, _Told):
             return answer
         tell(answer.share)
-    raise InputError(f"takes longer than {seconds:g} s to draw: simplify it", name)
+    raise InputError(tr("takes longer than {seconds:g} s to draw: simplify it", seconds=seconds), name)
 
 
 def serve() -> None:

@@ -21,6 +21,7 @@ from keen_compass.formats.pdf_artwork import read_pdf
 from keen_compass.formats.pictures import as_shown, opened
 from keen_compass.formats.svg_artwork import read_drawing
 from keen_compass.formats.tracing import traced
+from keen_compass.language import tr
 from keen_compass.pieces.outline import Outset, Ring, outlined
 from keen_compass.pieces.sticker import Sticker, along
 from keen_compass.progress import part, tell
@@ -99,7 +100,7 @@ def shown_area(
             return artwork.area(strokes=strokes)
         return artwork.area(threshold, smooth, smallest**2)
     except (GEOSException, ArithmeticError) as error:
-        raise InputError(f"what it covers can't be found out: {str(error)[:120]}") from None
+        raise InputError(tr("what it covers can't be found out: {error}", error=str(error)[:120])) from None
 
 
 def traced_rings(data: bytes, name: str, settings: Mapping[str, Any], outset: Outset) -> tuple[Ring, ...]:
@@ -156,7 +157,7 @@ def read_picture(data: bytes, name: str, dpi: float = 0.0) -> Picture:
     import numpy as np
 
     if dpi and not DPI[0] <= dpi <= DPI[1]:
-        raise InputError(f"{DPI[0]:g} to {DPI[1]:g} pixels per inch are taken", "dpi")
+        raise InputError(tr("{dpi:g} to {dpi2:g} pixels per inch are taken", dpi=DPI[0], dpi2=DPI[1]), "dpi")
     with opened(data, name, "is no artwork: SVG, PDF, PNG, JPEG, WebP or TIFF") as picture:
         said = _resolution(picture.info.get("dpi")) if not dpi else (dpi, dpi)
         shown = as_shown(picture)
@@ -165,7 +166,9 @@ def read_picture(data: bytes, name: str, dpi: float = 0.0) -> Picture:
             said = said[1], said[0]
         if said is None:
             pixels = f"{shown.width} × {shown.height} pixels"
-            raise NoSizeError(f"doesn't say how large it is ({pixels}): give its pixels per inch (--dpi)", name)
+            raise NoSizeError(
+                tr("doesn't say how large it is ({pixels}): give its pixels per inch (--dpi)", pixels=pixels), name
+            )
         alpha = np.asarray(shown.getchannel("A")) if shown.mode == "RGBA" else None
         seen = alpha is not None and int(alpha.min()) < 255
         plain = alpha if seen and alpha is not None else np.asarray(shown.convert("L"))

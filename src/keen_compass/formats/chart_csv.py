@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from keen_compass.errors import FileFormatError, InputError
+from keen_compass.language import tr
 from keen_compass.quantities.lengths import parse_length, plain_number
 from keen_compass.quantities.rates import FEEDS
 
@@ -69,7 +70,7 @@ class Line:
 def read_table(text: str) -> Table:
     """Its cells. Raises FileFormatError for what is no table."""
     if len(text) > MOST_CHARACTERS:
-        raise FileFormatError("larger than any cutting chart (2 MB)")
+        raise FileFormatError(tr("larger than any cutting chart (2 MB)"))
     text = text.lstrip("\ufeff")
     try:
         dialect: Any = csv.Sniffer().sniff(text[:4096], delimiters=",;\t|")
@@ -80,12 +81,18 @@ def read_table(text: str) -> Table:
             (i, tuple(cell.strip() for cell in row)) for i, row in enumerate(csv.reader(io.StringIO(text), dialect), 1)
         ]
     except csv.Error as error:
-        raise FileFormatError(f"no table of cells: {error}") from None
+        raise FileFormatError(tr("no table of cells: {error}", error=error)) from None
     rows = [(i, row) for i, row in rows if any(row)]
     if len(rows) < 2 or len(rows[0][1]) < 2:
-        raise FileFormatError("expected a line of headings, and lines below it, with commas or semicolons between")
+        raise FileFormatError(tr("expected a line of headings, and lines below it, with commas or semicolons between"))
     if len(rows) > MOST_LINES or len(rows[0][1]) > MOST_COLUMNS:
-        raise FileFormatError(f"more than {MOST_LINES} lines or {MOST_COLUMNS} columns")
+        raise FileFormatError(
+            tr(
+                "more than {most_lines} lines or {most_columns} columns",
+                most_lines=MOST_LINES,
+                most_columns=MOST_COLUMNS,
+            )
+        )
     return Table(rows[0][1], tuple(rows[1:]))
 
 
@@ -126,7 +133,7 @@ def _line(cells: Sequence[str], how: Columns) -> Line:
     said = {name: _cell(cells, how, name) for name in FIELDS}
     for name in NEEDED:
         if not said[name]:
-            raise InputError("is missing", name)
+            raise InputError(tr("is missing"), name)
     numbers = {}
     for name in (*LENGTHS, "feed", "pierce_delay", "power"):
         if said[name]:
@@ -136,7 +143,10 @@ def _line(cells: Sequence[str], how: Columns) -> Line:
     kerf = numbers.pop("kerf") * (2.0 if how.half else 1.0)
     thickness = numbers.pop("thickness")
     if not 0 < kerf < 500 or not 0 < thickness < 500:
-        raise InputError(f"is not between 0 and 500 mm: {said['kerf']}, {said['thickness']}", "kerf or thickness")
+        raise InputError(
+            tr("is not between 0 and 500 mm: {kerf}, {thickness}", kerf=said["kerf"], thickness=said["thickness"]),
+            tr("kerf or thickness"),
+        )
     return Line(said["material"] or "stock", thickness, said["process"], kerf, numbers)
 
 
@@ -157,7 +167,7 @@ def _number(text: str, name: str) -> float:
     try:
         value = plain_number(text)
     except ValueError:
-        raise InputError(f"is no number: {text[:20]!r}", name) from None
+        raise InputError(tr("is no number: {text!r}", text=text[:20]), name) from None
     if not 0 <= value < 1e6:
-        raise InputError(f"can’t be {text[:20]}", name)
+        raise InputError(tr("can’t be {text}", text=text[:20]), name)
     return value

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.errors import InputError
 from keen_compass.formats.tracing import traced
 from keen_compass.formats.vectors import SEEN, NotPathsError
+from keen_compass.language import tr
 from keen_compass.pieces.outline import grown, polygons
 from keen_compass.quantities.geometry import Point
 
@@ -98,14 +99,23 @@ def drawing(
         whole = _outline(picture, per_mm)
         bare = _outline(without_strokes(per_mm), per_mm) if without_strokes else whole
     if whole.is_empty:
-        raise NothingSeenError("shows nothing that is drawn")
+        raise NothingSeenError(tr("shows nothing that is drawn"))
     return Drawing(*size, whole, bare, exact is not None, pdf, _png(picture), per_mm, dict(left_out), own_line)
 
 
 def check_size(size: Point, name: str) -> None:
     """Raises InputError where no artwork is as large, or as small. size: mm."""
     if not all(SIZES[0] <= side <= SIZES[1] for side in size):
-        raise InputError(f"is {size[0]:.4g} × {size[1]:.4g} mm; {SIZES[0]:g} to {SIZES[1]:g} mm are taken", name)
+        raise InputError(
+            tr(
+                "is {size:.4g} × {size2:.4g} mm; {sizes:g} to {sizes2:g} mm are taken",
+                size=size[0],
+                size2=size[1],
+                sizes=SIZES[0],
+                sizes2=SIZES[1],
+            ),
+            name,
+        )
 
 
 def resolution(size: Point, per_mm: float, most: int) -> float:

@@ -12,6 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 
 _WORDS = {
     errno.ENAMETOOLONG: "its name is too long: choose a shorter one.",
@@ -32,13 +33,13 @@ def read_whole(file: Path, most: float = math.inf) -> bytes:
         # Opened without waiting: a pipe that nobody writes to would keep us for ever.
         with os.fdopen(os.open(file, os.O_RDONLY | os.O_NONBLOCK), "rb") as opened:
             if not stat.S_ISREG(os.fstat(opened.fileno()).st_mode):
-                raise InputError("is no plain file", name)
+                raise InputError(tr("is no plain file"), name)
             data = opened.read() if math.isinf(most) else opened.read(int(most) + 1)
     except (OSError, ValueError) as error:
         why = getattr(error, "strerror", None) or "is no name of a file"
-        raise InputError(f"can't be read: {why}", name) from None
+        raise InputError(tr("can't be read: {why}", why=why), name) from None
     if len(data) > most:
-        raise InputError(f"is larger than {most // 1_000_000:.0f} MB", name)
+        raise InputError(tr("is larger than {most:.0f} MB", most=most // 1_000_000), name)
     return data
 
 
@@ -55,7 +56,7 @@ def write_whole(file: Path, data: bytes, check: Callable[[], None] = lambda: Non
     what stood there before still is there.
     """
     if not file.name or "\0" in str(file):
-        raise InputError("Name a file first.")
+        raise InputError(tr("Name a file first."))
     part: Path | None = None
     try:
         mode = _mode_of(file)
@@ -76,7 +77,7 @@ def write_whole(file: Path, data: bytes, check: Callable[[], None] = lambda: Non
         if part is not None:
             part.unlink(missing_ok=True)
         words = _WORDS.get(error.errno or 0, f"{error.strerror}. Choose another folder.")
-        raise InputError(f"can't be written: {words}", str(file)[:200]) from None
+        raise InputError(tr("can't be written: {words}", words=words), str(file)[:200]) from None
 
 
 def _mode_of(file: Path) -> int:
@@ -88,8 +89,8 @@ def _mode_of(file: Path) -> int:
         os.umask(mask)
         return 0o666 & ~mask
     if stat.S_ISREG(found.st_mode) and not found.st_mode & 0o222:
-        raise InputError("can't be written: it is read-only. Choose another name.", shown_path(file))
+        raise InputError(tr("can't be written: it is read-only. Choose another name."), shown_path(file))
     if not stat.S_ISREG(found.st_mode):
         kind = "a folder" if stat.S_ISDIR(found.st_mode) else "a link" if stat.S_ISLNK(found.st_mode) else "a device"
-        raise InputError(f"can't be written: it is {kind}, not a file. Choose another name.", str(file))
+        raise InputError(tr("can't be written: it is {kind}, not a file. Choose another name.", kind=kind), str(file))
     return stat.S_IMODE(found.st_mode)

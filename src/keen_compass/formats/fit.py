@@ -13,6 +13,7 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from keen_compass.errors import FileFormatError, InputError
+from keen_compass.language import tr
 from keen_compass.quantities.geometry import Point
 from keen_compass.solve.warp import Warp, lengths
 
@@ -83,7 +84,7 @@ class Crosses:
         if all(math.dist(at, m) > SAME_CROSS for m in self.marks):
             self.marks.append(at)
         if len(self.marks) > MOST_MARKS:
-            raise InputError(f"more than {MOST_MARKS} crosses")
+            raise InputError(tr("more than {most_marks} crosses", most_marks=MOST_MARKS))
 
     def on_layer(self, name: str) -> bool:
         """Whether what is on a layer of that name is meant."""
@@ -96,20 +97,20 @@ def kind_of_file(data: bytes, name: str = "") -> str:
     if b"<svg" in data[:100_000] and start[:1] == b"<":
         return "svg"
     if b"Binary DXF" in start[:30]:
-        raise FileFormatError("a binary DXF: save it as text")
+        raise FileFormatError(tr("a binary DXF: save it as text"))
     if start.split(b"\n")[0].strip() in (b"0", b"999") and (b"SECTION" in start or start.startswith(b"999")):
         return "dxf"
     if name.lower().endswith((".plt", ".hpgl", ".hgl", ".pl")) or _INSTRUCTION.match(start):
         return "hpgl"
     if not start:
-        raise FileFormatError("the file is empty")
+        raise FileFormatError(tr("the file is empty"))
     return "gcode"
 
 
 def fit_file(data: bytes, warp: Warp, name: str = "") -> Fitted:
     """The same file with every place where the map says. Raises FileFormatError with the line of what can't be."""
     if len(data) > LARGEST:
-        raise FileFormatError(f"larger than {LARGEST // 1_000_000} MB")
+        raise FileFormatError(tr("larger than {largest} MB", largest=LARGEST // 1_000_000))
     return _read(kind_of_file(data, name), data, warp, Crosses())
 
 
@@ -142,10 +143,10 @@ def marks_in(data: bytes, name: str = "", layer: str = MARKS) -> list[Point]:
     """The crosses on the layer that holds the marks, mm in the file's own coordinates."""
     kind, crosses = kind_of_file(data, name), Crosses(layer)
     if kind not in ("svg", "dxf"):
-        raise InputError("this file has no layers: give the marks as X,Y;X,Y", "--marks")
+        raise InputError(tr("this file has no layers: give the marks as X,Y;X,Y"), "--marks")
     _read(kind, data, Warp(), crosses)
     if not crosses.marks:
-        raise InputError(f"no cross stands on a layer named {layer}", "--marks")
+        raise InputError(tr("no cross stands on a layer named {layer}", layer=layer), "--marks")
     return crosses.marks
 
 

@@ -15,6 +15,7 @@ from typing import NamedTuple
 
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.formats.fit import Crosses, Drawn, Fitted, written
+from keen_compass.language import tr
 from keen_compass.progress import counted
 from keen_compass.quantities.geometry import Point
 from keen_compass.solve.warp import Warp, along
@@ -37,7 +38,7 @@ class Pair(NamedTuple):
         try:
             return float(self.value)
         except ValueError:
-            raise InputError(f"{self.value[:20]!r} is no number") from None
+            raise InputError(tr("{value!r} is no number", value=self.value[:20])) from None
 
     def holding(self, value: str, code: int | None = None) -> str:
         """The pair with another value, or another code."""
@@ -89,7 +90,9 @@ def fit_dxf(data: bytes, warp: Warp, crosses: Crosses) -> Fitted:
         try:
             found.append(_mapped(entity, sheet) if section == "ENTITIES" and first.code == 0 else _same(entity))
         except InputError as error:
-            raise FileFormatError(f"line {first.line}: {first.value}: {error.message}") from None
+            raise FileFormatError(
+                tr("line {line}: {value}: {message}", line=first.line, value=first.value, message=error.message)
+            ) from None
     return Fitted("".join(found).encode("latin-1"), sheet.drawn)
 
 
@@ -98,10 +101,10 @@ def _pairs(text: str) -> Iterator[Pair]:
     while lines and not lines[-1].strip():
         lines.pop()
     if len(lines) % 2:
-        raise FileFormatError(f"line {len(lines)}: a code without its value")
+        raise FileFormatError(tr("line {n}: a code without its value", n=len(lines)))
     for i in range(0, len(lines), 2):
         if not re.fullmatch(r"\s*-?\d+\s*", lines[i]):
-            raise FileFormatError(f"line {i + 1}: {lines[i].strip()[:20]!r} is no group code")
+            raise FileFormatError(tr("line {i}: {strip!r} is no group code", i=i + 1, strip=lines[i].strip()[:20]))
         yield Pair(int(lines[i]), lines[i + 1].strip(), (lines[i], lines[i + 1]), i + 1)
 
 
@@ -129,9 +132,9 @@ def _mapped(entity: list[Pair], sheet: _Sheet) -> str:
     if any(p.code == 67 and p.number for p in entity):  # on a page of its own: nothing is cut of it
         return _same(entity)
     if kind not in _BY_KIND:
-        raise InputError("can’t be mapped")
+        raise InputError(tr("can’t be mapped"))
     if any(p.code == 230 and p.number < 0 for p in entity):
-        raise InputError("seen from below, it can’t be mapped")
+        raise InputError(tr("seen from below, it can’t be mapped"))
     return _BY_KIND[kind](entity, sheet)
 
 
@@ -144,7 +147,7 @@ def _get(entity: Sequence[Pair], code: int, default: float | None = None) -> flo
         if pair.code == code:
             return pair.number
     if default is None:
-        raise InputError(f"has no group code {code}")
+        raise InputError(tr("has no group code {code}", code=code))
     return default
 
 
@@ -234,9 +237,9 @@ def _less(a: Point, b: Point) -> Point:
 def _spline(entity: list[Pair], sheet: _Sheet) -> str:
     """Its control points and fit points, which any map that keeps parallels maps as they are; tangents turn with it."""
     if not sheet.warp.affine:
-        raise InputError("can’t be mapped by a projective map: save it as a polyline")
+        raise InputError(tr("can’t be mapped by a projective map: save it as a polyline"))
     if any(p.code in (12, 13) for p in entity):
-        raise InputError("with tangents at its ends, it can’t be mapped: save it as a polyline")
+        raise InputError(tr("with tangents at its ends, it can’t be mapped: save it as a polyline"))
     found, places = [], []
     for i, pair in enumerate(entity):
         if pair.code in (10, 11) and i + 1 < len(entity):
@@ -317,7 +320,7 @@ def _legs(
 def _polyline(entity: list[Pair], sheet: _Sheet) -> str:
     """POLYLINE: its vertices follow as entities of their own; all is written when they are known."""
     if int(_get(entity, 70, 0.0)) & ~0b1:
-        raise InputError("a mesh, a spline or a line in space can’t be mapped")
+        raise InputError(tr("a mesh, a spline or a line in space can’t be mapped"))
     sheet.opening, sheet.vertices = entity, []
     return ""
 

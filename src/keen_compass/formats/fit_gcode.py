@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.formats.fit import Drawn, Fitted, written
+from keen_compass.language import tr
 from keen_compass.progress import counted
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.lengths import MM_PER_INCH
@@ -74,7 +75,7 @@ def fit_gcode(data: bytes, warp: Warp) -> Fitted:
         try:
             found.append(_line(line, state, warp, drawn))
         except InputError as error:
-            raise FileFormatError(f"line {number}: {error.message}") from None
+            raise FileFormatError(tr("line {number}: {message}", number=number, message=error.message)) from None
     return Fitted("".join(found).encode("latin-1"), drawn)
 
 
@@ -82,7 +83,7 @@ def _line(line: str, state: _State, warp: Warp, drawn: Drawn) -> str:
     """One line as it will be."""
     plain = _REMARK.sub(lambda m: " " * len(m[0]), line)
     if re.search(r"[#\[\]=]", plain) or re.match(r"\s*[Oo]\s*\d", plain):
-        raise InputError("arithmetic and subprograms can’t be mapped")
+        raise InputError(tr("arithmetic and subprograms can’t be mapped"))
     words = [(m[1].upper(), float(m[2]), m) for m in _WORD.finditer(plain)]
     codes = [f"{letter}{value:g}" for letter, value, _ in words if letter in "GM"]
     values = {letter: (value, m) for letter, value, m in words if letter not in "GM"}
@@ -90,16 +91,16 @@ def _line(line: str, state: _State, warp: Warp, drawn: Drawn) -> str:
     for code in codes:
         plain_code = code.partition(".")[0]
         if plain_code in REFUSED and not (plain_code in BY_WAY and not placed):
-            raise InputError(f"{code}: {REFUSED[plain_code]} can’t be mapped")
+            raise InputError(tr("{code}: {refused} can’t be mapped", code=code, refused=REFUSED[plain_code]))
         if plain_code in ZEROS and state.zero not in ("", code):
-            raise InputError(f"{code}: places that count from several zeros can’t be mapped")
+            raise InputError(tr("{code}: places that count from several zeros can’t be mapped", code=code))
         state.zero = code if plain_code in ZEROS else state.zero
         state.unit = {"G20": MM_PER_INCH, "G21": 1.0}.get(code, state.unit)
         state.absolute = {"G90": True, "G91": False}.get(code, state.absolute)
         state.centres_absolute = {"G90.1": True, "G91.1": False}.get(code, state.centres_absolute)
         state.mode = code if code in MODES else state.mode
         if CYCLE.fullmatch(code) and not state.absolute:
-            raise InputError(f"{code}: holes counted from one another can’t be mapped")
+            raise InputError(tr("{code}: holes counted from one another can’t be mapped", code=code))
     edits = [(m.start(), m.end(), SIDES[f"G{v:g}"]) for c, v, m in words if warp.mirrored and f"{c}{v:g}" in SIDES]
     arcs = state.mode in ("G2", "G3") and (placed or values.keys() & {"I", "J", "R"})
     if "G4" in codes or not (placed or arcs):
@@ -185,7 +186,7 @@ def _arc(
     centre = _centre(state, values, start, end, way)
     turn = turned(start, end, centre, way)
     if abs(math.dist(start, centre) - math.dist(end, centre)) > MISFIT:
-        raise InputError("no circle goes round that centre through both ends of the arc")
+        raise InputError(tr("no circle goes round that centre through both ends of the arc"))
     begins, written_from = not state.drawing, state.out
     state.at, state.drawing = end, True
     kept = warp.arc(start, centre, turn)
@@ -214,12 +215,12 @@ def _centre(state: _State, values: dict[str, tuple[float, re.Match[str]]], start
     if "R" in values:
         r, half = values["R"][0] * state.unit, math.dist(start, end) / 2
         if half < 1e-9 or abs(r) < half - MISFIT:
-            raise InputError("no arc of that radius leads there")
+            raise InputError(tr("no arc of that radius leads there"))
         rise = math.sqrt(max(r * r - half * half, 0.0)) * (1 if (r > 0) == (way > 0) else -1)
         ux, uy = (end[0] - start[0]) / (2 * half), (end[1] - start[1]) / (2 * half)
         return (start[0] + end[0]) / 2 - rise * uy, (start[1] + end[1]) / 2 + rise * ux
     if not values.keys() & {"I", "J"}:
-        raise InputError("an arc without its centre")
+        raise InputError(tr("an arc without its centre"))
     base = (0.0, 0.0) if state.centres_absolute else start
     i, j = (values[c][0] * state.unit if c in values else 0.0 for c in "IJ")
     return base[0] + i, base[1] + j
@@ -250,7 +251,7 @@ def _as_lines(line: str, state: _State, edits: list[tuple[int, int, str]], point
     for word in list(_WORD.finditer(kept))[::-1]:
         if word[1].upper() in "XYIJRZ" or f"{word[1].upper()}{float(word[2]):g}" in MODES:
             if word[1].upper() == "Z":
-                raise InputError("an arc that rises can’t be mapped by a map that bends it")
+                raise InputError(tr("an arc that rises can’t be mapped by a map that bends it"))
             kept = kept[: word.start()] + kept[word.end() :]
     found, decimals = [], DECIMALS[state.unit]
     for i, p in enumerate(points):

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.formats.fit import Drawn, Fitted, written
+from keen_compass.language import tr
 from keen_compass.progress import tell
 from keen_compass.quantities.geometry import Point
 from keen_compass.solve.warp import Warp, along
@@ -79,11 +80,13 @@ def fit_hpgl(data: bytes, warp: Warp) -> Fitted:
         begins = match.start(1) if match else at
         line += text.count("\n", at, begins)
         if match is None:
-            raise FileFormatError(f"line {line}: can’t read {text[at : at + 40].strip()[:20]!r}")
+            raise FileFormatError(
+                tr("line {line}: can’t read {strip!r}", line=line, strip=text[at : at + 40].strip()[:20])
+            )
         try:
             found.append(_instruction(match, state, warp, drawn))
         except InputError as error:
-            raise FileFormatError(f"line {line}: {error.message}") from None
+            raise FileFormatError(tr("line {line}: {message}", line=line, message=error.message)) from None
         line += text.count("\n", begins, match.end())
         at = match.end()
     return Fitted(("".join(found) + text[at:]).encode("latin-1"), drawn)
@@ -100,7 +103,7 @@ def _instruction(match: re.Match[str], state: _State, warp: Warp, drawn: Drawn) 
             state.down = name == "PD"
             state.drawing = False
         if len(numbers) % 2:
-            raise InputError(f"{name}: an X without its Y")
+            raise InputError(tr("{name}: an X without its Y", name=name))
         return head + _moved(match[2], numbers, state, warp, drawn) + tail
     if name in ("AA", "AR"):
         return _arc(name, numbers, state, warp, drawn, (head, match[2], tail))
@@ -113,7 +116,7 @@ def _instruction(match: re.Match[str], state: _State, warp: Warp, drawn: Drawn) 
         _scaled(numbers, state)
         return head + tail  # what is written counts in plotter units
     if name not in KEPT and not (name == "RO" and numbers in ([], [0.0])):
-        raise InputError(f"{name} can’t be mapped")
+        raise InputError(tr("{name} can’t be mapped", name=name))
     if name in ("IN", "DF"):
         state.scale, state.absolute = None, True
     return match[0]
@@ -125,7 +128,7 @@ def _scaled(numbers: list[float], state: _State) -> None:
         state.scale = None
         return
     if len(numbers) != 4 or len(state.corners) != 4 or numbers[0] == numbers[1] or numbers[2] == numbers[3]:
-        raise InputError("SC: a scale between corners that the file doesn’t give (IP) can’t be mapped")
+        raise InputError(tr("SC: a scale between corners that the file doesn’t give (IP) can’t be mapped"))
     (x1, y1, x2, y2), (u1, u2, v1, v2) = state.corners, numbers
     sx, sy = (x2 - x1) / (u2 - u1), (y2 - y1) / (v2 - v1)
     state.scale = ((sx * UNIT, (x1 - u1 * sx) * UNIT), (sy * UNIT, (y1 - v1 * sy) * UNIT))
@@ -167,7 +170,7 @@ def _with_numbers(text: str, numbers: list[str]) -> str:
 
 def _arc(name: str, numbers: list[float], state: _State, warp: Warp, drawn: Drawn, parts: tuple[str, str, str]) -> str:
     if len(numbers) not in (3, 4):
-        raise InputError(f"{name}: expected the centre, an angle and perhaps a chord")
+        raise InputError(tr("{name}: expected the centre, an angle and perhaps a chord", name=name))
     centre = _mm(state, numbers[0], numbers[1], relative=name == "AR")
     if name == "AR":
         centre = state.at[0] + centre[0], state.at[1] + centre[1]
@@ -194,7 +197,7 @@ def _arc(name: str, numbers: list[float], state: _State, warp: Warp, drawn: Draw
 def _circle(numbers: list[float], state: _State, warp: Warp, drawn: Drawn, parts: tuple[str, str, str]) -> str:
     """CI: round the place where the pen is, which comes back to it."""
     if len(numbers) not in (1, 2):
-        raise InputError("CI: expected a radius and perhaps a chord")
+        raise InputError(tr("CI: expected a radius and perhaps a chord"))
     _same_both_ways(state, "CI")
     (sx, _), _ = state.scale or ((UNIT, 0.0), (UNIT, 0.0))
     r, centre, (head, text, tail) = abs(numbers[0] * sx), state.at, parts
@@ -215,7 +218,7 @@ def _circle(numbers: list[float], state: _State, warp: Warp, drawn: Drawn, parts
 
 def _same_both_ways(state: _State, name: str) -> None:
     if state.scale and abs(state.scale[0][0] - state.scale[1][0]) > 1e-9:
-        raise InputError(f"{name}: a circle whose units differ along X and Y can’t be mapped")
+        raise InputError(tr("{name}: a circle whose units differ along X and Y can’t be mapped", name=name))
 
 
 def _list(state: _State, points: list[Point]) -> str:

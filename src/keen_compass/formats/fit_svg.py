@@ -15,6 +15,7 @@ from xml.sax.saxutils import escape
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.formats.fit import Crosses, Drawn, Fitted, written
 from keen_compass.formats.fit_svg_shapes import DECIMALS, NUMBER, SHAPES, attribute_number, outline, pair, stretched
+from keen_compass.language import tr
 from keen_compass.progress import counted
 from keen_compass.solve.warp import SAME, Rows, Warp
 
@@ -89,9 +90,11 @@ def fit_svg(data: bytes, warp: Warp, crosses: Crosses) -> Fitted:
             found.append(_tag(match, state))
         except InputError as error:
             line = text.count("\n", 0, match.start()) + 1
-            raise FileFormatError(f"line {line}: {match[2]}: {error.message}") from None
+            raise FileFormatError(
+                tr("line {line}: {match}: {message}", line=line, match=match[2], message=error.message)
+            ) from None
     if root is None:
-        raise FileFormatError("no drawing")
+        raise FileFormatError(tr("no drawing"))
     found[root[0]] = _resized(root[1], state.drawn)
     found.append(text[at:])
     return Fitted("".join(found).encode("utf-8"), state.drawn)
@@ -108,11 +111,11 @@ def _checked(data: bytes) -> str:
         fromstring(data, forbid_dtd=False)
         return data.decode("utf-8-sig")
     except ParseError as error:
-        raise FileFormatError(f"line {error.position[0]}: can’t read the drawing") from None
+        raise FileFormatError(tr("line {position}: can’t read the drawing", position=error.position[0])) from None
     except DefusedXmlException:
-        raise FileFormatError("declares things of its own: save it as a plain SVG") from None
+        raise FileFormatError(tr("declares things of its own: save it as a plain SVG")) from None
     except UnicodeDecodeError:
-        raise FileFormatError("is not written in UTF-8") from None
+        raise FileFormatError(tr("is not written in UTF-8")) from None
 
 
 def _attributes(match: re.Match[str]) -> dict[str, str]:
@@ -131,12 +134,12 @@ def _page(match: re.Match[str]) -> Warp:
     """From user units to mm from the page's lower left corner, Y up."""
     given = _attributes(match)
     if match[2].rpartition(":")[2] != "svg":
-        raise InputError("is no drawing")
+        raise InputError(tr("is no drawing"))
     box = [float(n) for n in NUMBER.findall(given.get("viewBox", ""))]
     if len(box) != 4 or box[2] <= 0 or box[3] <= 0:
         width, height = (_length(given.get(name, ""), 0.0) for name in ("width", "height"))
         if height <= 0:
-            raise InputError("doesn’t say how large it is")
+            raise InputError(tr("doesn’t say how large it is"))
         one = MM_OF["px"]
         return Warp(((one, 0.0, 0.0), (0.0, -one, height), SAME[2]))
     x, y, w, h = box
@@ -192,12 +195,12 @@ def _tag(match: re.Match[str], state: _Drawing) -> str:
     if state.aside:
         return match[0]
     if name in REFUSED:
-        raise InputError("can’t be mapped: save it as paths")
+        raise InputError(tr("can’t be mapped: save it as paths"))
     if name not in GROUPS and name not in SHAPES:
         return match[0]
     given = _attributes(match)
     if "transform" in given.get("style", ""):
-        raise InputError("a transform in its style can’t be mapped")
+        raise InputError(tr("a transform in its style can’t be mapped"))
     here = state.to_file.after(_transform(given.get("transform", "")))
     named = any(key.rpartition(":")[2] in NAMES and state.crosses.on_layer(value) for key, value in given.items())
     marks = state.marks or named
@@ -212,7 +215,7 @@ def _transform(text: str) -> Warp:
     """A list of them, the last one applied first."""
     found = Warp()
     if _TRANSFORM.sub("", text).replace(",", "").strip():
-        raise InputError(f"{text[:30]!r} is no transform")
+        raise InputError(tr("{text!r} is no transform", text=text[:30]))
     for name, inside in _TRANSFORM.findall(text):
         n = [float(v) for v in NUMBER.findall(inside)]
         found = found.after(Warp(_rows(name, n)))
@@ -238,7 +241,7 @@ def _rows(name: str, n: list[float]) -> Rows:
             case _:
                 return SAME[0], (math.tan(math.radians(n[0])), 1.0, 0.0), SAME[2]
     except IndexError:
-        raise InputError(f"{name} lacks a number") from None
+        raise InputError(tr("{name} lacks a number", name=name)) from None
 
 
 def _shape(match: re.Match[str], name: str, given: dict[str, str], state: _Drawing, here: Warp, *, marks: bool) -> str:

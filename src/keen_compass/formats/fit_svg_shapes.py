@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from keen_compass.errors import InputError
 from keen_compass.formats.fit import written
+from keen_compass.language import tr
 from keen_compass.quantities.geometry import Point
 from keen_compass.solve.warp import Warp, turned
 
@@ -41,7 +42,9 @@ def attribute_number(given: dict[str, str], name: str) -> float:
     try:
         return float(text)
     except ValueError:
-        raise InputError(f"{name} {text[:20]!r} can’t be mapped: give it in user units") from None
+        raise InputError(
+            tr("{name} {text!r} can’t be mapped: give it in user units", name=name, text=text[:20])
+        ) from None
 
 
 def pair(p: Point, between: str = " ") -> str:
@@ -97,14 +100,14 @@ def _path(d: str) -> Iterator[Part]:
     x = y = 0.0
     start, mirror, before = (0.0, 0.0), (0.0, 0.0), ""
     if _COMMAND.sub("", d).strip():
-        raise InputError(f"{d.strip()[:20]!r} is no path")
+        raise InputError(tr("{strip!r} is no path", strip=d.strip()[:20]))
     if d.strip() and d.strip()[0] not in "Mm":
-        raise InputError(f"{d.strip()[:20]!r} begins nowhere")
+        raise InputError(tr("{strip!r} begins nowhere", strip=d.strip()[:20]))
     for letter, rest in _COMMAND.findall(d):
         kind, takes = letter.upper(), _TAKES[letter.upper()]
         numbers = _arc_numbers(rest) if kind == "A" else [float(v) for v in NUMBER.findall(rest)]
         if (takes and (not numbers or len(numbers) % takes)) or (not takes and numbers):
-            raise InputError(f"{letter}{rest[:20]!r} lacks a number, or has one too many")
+            raise InputError(tr("{letter}{rest!r} lacks a number, or has one too many", letter=letter, rest=rest[:20]))
         for i in range(0, max(len(numbers), 1), takes or 1):
             n = numbers[i : i + takes]
             ox, oy = (x, y) if letter.islower() else (0.0, 0.0)
@@ -137,7 +140,7 @@ def _arc_numbers(text: str) -> list[float]:
     while rest:
         m = re.match(r"[01]", rest) if len(found) % 7 in (3, 4) else NUMBER.match(rest)
         if m is None:
-            raise InputError(f"{rest[:20]!r} is no number of an arc")
+            raise InputError(tr("{rest!r} is no number of an arc", rest=rest[:20]))
         found.append(float(m[0]))
         rest = rest[m.end() :].strip()
     return found

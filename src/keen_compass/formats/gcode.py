@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.moves import Go, MoveProgram
 from keen_compass.pieces.placement import check_on_bed
 from keen_compass.pieces.toolpath import Does, Span, Stroke, ToolPath
@@ -58,16 +59,36 @@ class CutSettings:
         for name, (low, high) in LIMITS.items():
             value = getattr(self, name)
             if not low <= value <= high:
-                raise PieceError(f"must be larger than 0, between {low:g} and {high:g}, got {value:g}", name)
+                raise PieceError(
+                    tr(
+                        "must be larger than 0, between {low:g} and {high:g}, got {value:g}",
+                        low=low,
+                        high=high,
+                        value=value,
+                    ),
+                    name,
+                )
         if self.spindle and not 1 <= self.spindle_rpm <= MOST_RPM:
-            raise PieceError(f"must be larger than 0, at most {MOST_RPM:,}, got {self.spindle_rpm:g}", "spindle_rpm")
+            raise PieceError(
+                tr(
+                    "must be larger than 0, at most {most_rpm:,}, got {spindle_rpm:g}",
+                    most_rpm=MOST_RPM,
+                    spindle_rpm=self.spindle_rpm,
+                ),
+                "spindle_rpm",
+            )
         if not 0 <= self.z_travel <= LIMITS["thickness"][1] * 20:
-            raise PieceError(f"must not be negative, got {self.z_travel:g}", "z_travel")
+            raise PieceError(tr("must not be negative, got {z_travel:g}", z_travel=self.z_travel), "z_travel")
         if self.mark_depth and not LEAST_MARK <= self.mark_depth <= LIMITS["thickness"][1]:
-            raise PieceError(f"must not be negative, and at least {LEAST_MARK:g} mm where it marks", "mark_depth")
+            raise PieceError(
+                tr("must not be negative, and at least {least_mark:g} mm where it marks", least_mark=LEAST_MARK),
+                "mark_depth",
+            )
         passes = (self.thickness + BELOW_STOCK) / self.depth_per_pass
         if passes > MOST_PASSES:
-            raise PieceError(f"{passes:.0f} passes are more than anybody cuts; make each deeper", "depth_per_pass")
+            raise PieceError(
+                tr("{passes:.0f} passes are more than anybody cuts; make each deeper", passes=passes), "depth_per_pass"
+            )
 
     def clearance(self, depth: float) -> float:
         """How high over the stock the tool travels, when it goes so deep: less where Z has little room.
@@ -79,8 +100,13 @@ class CutSettings:
         left = self.z_travel - depth
         if left < LEAST_CLEARANCE:
             raise PieceError(
-                f"Z moves by {self.z_travel:g} mm: too little to go {depth:g} mm deep and clear the stock by "
-                f"{LEAST_CLEARANCE:g} mm"
+                tr(
+                    "Z moves by {z_travel:g} mm: too little to go {depth:g} mm deep and clear the stock by "
+                    "{least_clearance:g} mm",
+                    z_travel=self.z_travel,
+                    depth=depth,
+                    least_clearance=LEAST_CLEARANCE,
+                )
             )
         return min(self.safe_height, left)
 
@@ -115,22 +141,34 @@ def write_moves(program: MoveProgram, settings: CutSettings, say: Callable[[Note
     settings = replace(settings, safe_height=settings.clearance(0.0))
     if heights and (min(heights) < 0 or (settings.z_travel and max(heights) > settings.z_travel)):
         raise PieceError(
-            f"Z would go from {min(heights):g} to {max(heights):g} mm and leave its travel "
-            f"({settings.z_travel:g} mm); make the run shorter"
+            tr(
+                "Z would go from {min:g} to {max:g} mm and leave its travel ({z_travel:g} mm); make the run shorter",
+                min=min(heights),
+                max=max(heights),
+                z_travel=settings.z_travel,
+            )
         )
     if len(program.steps) > MOST_STEPS:
-        raise PieceError(f"{len(program.steps):,} moves are more than anybody reads; make the run shorter")
+        raise PieceError(tr("{n:,} moves are more than anybody reads; make the run shorter", n=len(program.steps)))
     if any(
         not LIMITS["feed"][0] <= step.feed <= LIMITS["feed"][1]
         for step in program.steps
         if isinstance(step, Go) and step.feed is not None
     ):
-        raise PieceError(f"a feed must be between {LIMITS['feed'][0]:g} and {LIMITS['feed'][1]:g} mm/min")
+        raise PieceError(
+            tr("a feed must be between {feed:g} and {feed2:g} mm/min", feed=LIMITS["feed"][0], feed2=LIMITS["feed"][1])
+        )
     for x, y in program.corners():
         if not (bed.x <= x <= bed.x_high and bed.y <= y <= bed.y_high):
             raise PieceError(
-                f"the head would go to X{x:.1f} Y{y:.1f} and leave the bed ({bed.width:g} × {bed.height:g} mm); "
-                "make the run shorter"
+                tr(
+                    "the head would go to X{x:.1f} Y{y:.1f} and leave the bed ({width:g} × {height:g} mm); "
+                    "make the run shorter",
+                    x=x,
+                    y=y,
+                    width=bed.width,
+                    height=bed.height,
+                )
             )
     zero = "Z0 at the low end of its run" if heights else "Z0 on top of the stock"
     lines = [*_head(say(program.title), settings, f"{zero}, spindle off")]
@@ -239,5 +277,8 @@ def to(span: Span, a: Point, b: Point, *, inches: bool = False) -> str:
 
 
 def comment(text: str) -> str:
-    """Comments end at the first closing bracket, and controllers expect ASCII."""
-    return text.replace("(", "[").replace(")", "]").encode("ascii", "replace").decode()
+    """Comments end at the first closing bracket, and controllers expect ASCII: ``ä`` is written as ``a``."""
+    from anyascii import anyascii  # late: most comments are ASCII already
+
+    plain = text if text.isascii() else "".join(ch if ch.isascii() else anyascii(ch) or "?" for ch in text)
+    return " ".join(plain.replace("(", "[").replace(")", "]").split("\n"))

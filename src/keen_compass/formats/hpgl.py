@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Iterator
 from itertools import islice
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.placement import check_on_bed
 from keen_compass.pieces.toolpath import Stroke, ToolPath
 from keen_compass.quantities.geometry import Box, Point
@@ -24,7 +25,7 @@ def write_hpgl(path: ToolPath, units_per_mm: float = UNITS_PER_MM, bed: Box | No
     Raises PieceError when any point lies off the bed (or the roll), where that is given.
     """
     if not 0 < units_per_mm <= MOST_UNITS:
-        raise PieceError(f"must be larger than 0, at most {MOST_UNITS:g}", "units_per_mm")
+        raise PieceError(tr("must be larger than 0, at most {most_units:g}", most_units=MOST_UNITS), "units_per_mm")
     if bed:
         check_on_bed(path, bed, "roll")
 

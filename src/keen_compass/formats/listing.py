@@ -16,6 +16,7 @@ from pathlib import Path
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.formats.files import read_whole
+from keen_compass.language import tr
 from keen_compass.machines.places import Spot
 from keen_compass.quantities.lengths import parse_number
 
@@ -72,7 +73,13 @@ class Listing:
             return self.mark + (self.text if text is None else text).encode(self.encoding, "surrogatepass")
         except UnicodeEncodeError as error:
             letter = error.object[error.start : error.end]
-            raise InputError(f"{letter!r} can't be written in this file’s letters ({self.encoding})") from None
+            raise InputError(
+                tr(
+                    "{letter!r} can't be written in this file’s letters ({encoding})",
+                    letter=letter,
+                    encoding=self.encoding,
+                )
+            ) from None
 
     def name_of(self, entry: Entry) -> str:
         """By which it is found again: its key, with its section where the key appears twice."""
@@ -93,10 +100,10 @@ class Listing:
             cuts = [i for i, letter in enumerate(name) if letter == "/"]
             found = [e for i in cuts for e in self.by_key.get(name[i + 1 :], []) if e.section == name[:i] != ""]
         if not found:
-            raise InputError("is no key of this listing", name)
+            raise InputError(tr("is no key of this listing"), name)
         if len(found) > 1:
             lines = ", ".join(str(e.line) for e in found)
-            raise InputError(f"stands in lines {lines}: say which as SECTION/KEY, or point at it", name)
+            raise InputError(tr("stands in lines {lines}: say which as SECTION/KEY, or point at it", lines=lines), name)
         return found[0]
 
     def changed(self, changes: Mapping[str, str]) -> bytes:
@@ -105,15 +112,21 @@ class Listing:
         for name, new in changes.items():
             entry, wanted = self.entry(name), new.strip()
             if any(start == entry.start for start, _, _ in places):
-                raise InputError(f"is set twice: another name of the entry in line {entry.line} is given too", name)
+                raise InputError(
+                    tr("is set twice: another name of the entry in line {line} is given too", line=entry.line), name
+                )
             _check_one_line(wanted, name)
             places.append((entry.start, entry.end, wanted))
             again = read_text(self.text[: entry.start] + wanted + self.text[entry.end :])
             there = next((e for e in again if e.line == entry.line), None)
             if there is None or (there.key, there.value) != (entry.key, wanted):
-                raise InputError(f"{shown_input(new)} would not be read back as that in this line", name)
+                raise InputError(
+                    tr("{shown_input} would not be read back as that in this line", shown_input=shown_input(new)), name
+                )
             if _NUMBER.fullmatch(entry.value) and not _NUMBER.fullmatch(wanted):
-                raise InputError(f"{shown_input(new)} is no number, and one stands there now", name)
+                raise InputError(
+                    tr("{shown_input} is no number, and one stands there now", shown_input=shown_input(new)), name
+                )
         return self.as_bytes(replaced(self.text, places))
 
     def number_at(self, line: int, column: int) -> Number:
@@ -123,12 +136,12 @@ class Listing:
             if number != line:
                 continue
             if not 1 <= column <= len(text) + 1:
-                raise InputError(f"line {line} has {len(text)} characters", place)
+                raise InputError(tr("line {line} has {n} characters", line=line, n=len(text)), place)
             for first, last in _numbers_in(text):
                 if first <= column - 1 < last or column - 1 == last:
                     return Number(text[first:last], start + first, start + last, line, first + 1)
-            raise InputError("no number stands there", place)
-        raise InputError("the file has no such line", place)
+            raise InputError(tr("no number stands there"), place)
+        raise InputError(tr("the file has no such line"), place)
 
     def spot(self, number: Number, file: str) -> Spot:
         """How a number that is pointed at is found again."""
@@ -143,7 +156,12 @@ class Listing:
         """The number in a place that was pointed at before. Raises InputError where its line is not there any more."""
         alike = [(i, start, text) for i, (start, text) in enumerate(_lines(self.text), 1) if _bare(text) == spot.line]
         if spot.nth >= len(alike):
-            raise InputError(f"the line {shown_input(spot.line.strip())} is not there any more: point at it again")
+            raise InputError(
+                tr(
+                    "the line {shown_input} is not there any more: point at it again",
+                    shown_input=shown_input(spot.line.strip()),
+                )
+            )
         line, start, text = alike[spot.nth]
         first, last = list(_numbers_in(text))[spot.number]
         return Number(text[first:last], start + first, start + last, line, first + 1)
@@ -152,7 +170,10 @@ class Listing:
         """Another number in the place of one that is pointed at. Raises InputError where `old` isn't there."""
         there = self.number_at(line, column)
         if there.text != old.strip():
-            raise InputError(f"{there.text} stands there, not {shown_input(old)}: look again", f"{line}:{column}")
+            raise InputError(
+                tr("{text} stands there, not {shown_input}: look again", text=there.text, shown_input=shown_input(old)),
+                f"{line}:{column}",
+            )
         _check_one_line(new, "new")
         return self.as_bytes(replaced(self.text, [(there.start, there.end, new.strip())]))
 
@@ -172,7 +193,7 @@ def understood(data: bytes) -> Listing:
     try:
         text = data[len(mark) :].decode(encoding, "surrogatepass")
     except UnicodeDecodeError:
-        raise InputError("ends in the middle of a letter: it was cut off") from None
+        raise InputError(tr("ends in the middle of a letter: it was cut off")) from None
     entries, by_key = tuple(read_text(text)), dict[str, list[Entry]]()
     for e in entries:
         by_key.setdefault(e.key, []).append(e)
@@ -305,7 +326,7 @@ def replaced(text: str, places: Iterable[tuple[int, int, str]]) -> str:
 
 def _check_one_line(new: str, name: str) -> None:
     if not new.strip() or re.search(r"[\r\n\0]", new):
-        raise InputError(f"expected a value on one line, got {shown_input(new)}", name)
+        raise InputError(tr("expected a value on one line, got {shown_input}", shown_input=shown_input(new)), name)
 
 
 @dataclass(frozen=True, slots=True)

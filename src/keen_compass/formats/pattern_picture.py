@@ -17,6 +17,7 @@ from keen_compass.errors import InputError
 from keen_compass.formats.picture_lines import across
 from keen_compass.formats.sampled import CHANNELS, Sampled
 from keen_compass.formats.sheet_picture import SeenSheet
+from keen_compass.language import tr
 from keen_compass.pieces.in_picture import Across, Pattern, Sought
 from keen_compass.progress import tell
 from keen_compass.solve.sheet_map import SheetMap, fitted
@@ -63,11 +64,11 @@ def read_pattern(data: bytes, pattern: Pattern, sought: Mapping[str, Sequence[So
     tell(0.6)
     if found is None:
         raise InputError(
-            "shows no cross with pairs of lines astride two of its arms: take it alone, sharp and from above", name
+            tr("shows no cross with pairs of lines astride two of its arms: take it alone, sharp and from above"), name
         )
     _, where, shift = found
     if where.px_per_mm(pattern.centre) < LEAST_PX:
-        raise InputError("shows the lines too small: come nearer", name)
+        raise InputError(tr("shows the lines too small: come nearer"), name)
     for _ in range(2):
         lines = {
             key: tuple(_line(picture, where, one, pattern, shift) for one in all_of) for key, all_of in sought.items()

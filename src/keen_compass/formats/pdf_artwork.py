@@ -12,6 +12,7 @@ from keen_compass.errors import InputError
 from keen_compass.formats.drawn import Drawing, NothingSeenError, OwnLine, check_size, drawing
 from keen_compass.formats.named_cut import parted_pdf
 from keen_compass.formats.vectors import MITRE_LIMIT, NotPathsError, covered, enclosed
+from keen_compass.language import tr, tr_n
 from keen_compass.progress import tell
 
 if TYPE_CHECKING:
@@ -31,12 +32,14 @@ def read_pdf(data: bytes, name: str, page: int = 1, *, own_line: bool = False) -
     except pypdfium2.PdfiumError as error:
         locked = "password" in str(error).lower()
         raise InputError(
-            "is locked: save it without its password" if locked else "is no PDF that can be read", name
+            tr("is locked: save it without its password") if locked else tr("is no PDF that can be read"), name
         ) from None
     line = None
     try:
         if not 1 <= page <= len(document):
-            raise InputError(f"has {len(document)} page{'s' if len(document) != 1 else ''}, no page {page}", name)
+            raise InputError(
+                tr_n("has {n} page, no page {page}", "has {n} pages, no page {page}", len(document), page=page), name
+            )
         others = {"further pages": len(document) - 1} if len(document) > 1 else {}
         at = page - 1
         found = document[at]
@@ -63,7 +66,7 @@ def read_pdf(data: bytes, name: str, page: int = 1, *, own_line: bool = False) -
     except InputError as error:
         raise InputError(error.message, name) from None
     except pypdfium2.PdfiumError:
-        raise InputError(f"has a page that can't be read: page {page}", name) from None
+        raise InputError(tr("has a page that can't be read: page {page}", page=page), name) from None
     finally:
         document.close()
     return read_pdf(data, name, page)  # what it calls its cut line is all that is seen
@@ -129,7 +132,7 @@ def enclosed_by(pdf: bytes, size: tuple[float, float], name: str) -> Any:
         with _first_page(pdf, size) as (page, scale):
             area = enclosed(page, scale)
     except (NotPathsError, pypdfium2.PdfiumError):
-        raise InputError("names a cut line that can't be followed: cut about what is seen", name) from None
+        raise InputError(tr("names a cut line that can't be followed: cut about what is seen"), name) from None
     if area.is_empty:
-        raise InputError("names a cut line that encloses nothing: cut about what is seen", name)
+        raise InputError(tr("names a cut line that encloses nothing: cut about what is seen"), name)
     return area

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
 from keen_compass.formats.files import read_whole
+from keen_compass.language import tr
 
 if TYPE_CHECKING:
     import numpy as np
@@ -72,16 +73,24 @@ def opened(data: bytes, name: str, no_picture: str) -> Iterator[Image.Image]:
     try:
         with warnings.catch_warnings(action="ignore"), Image.open(io.BytesIO(data), formats=FORMATS) as picture:
             if picture.width * picture.height > MOST_PIXELS:
-                raise InputError(f"has {picture.width} × {picture.height} pixels; {AT_MOST}", name)
+                raise InputError(
+                    tr(
+                        "has {width} × {height} pixels; {at_most}",
+                        width=picture.width,
+                        height=picture.height,
+                        at_most=AT_MOST,
+                    ),
+                    name,
+                )
             yield picture
     except Image.DecompressionBombError:
-        raise InputError(f"is far too large; {AT_MOST}", name) from None
+        raise InputError(tr("is far too large; {at_most}", at_most=AT_MOST), name) from None
     except UnidentifiedImageError:
         raise InputError(no_picture, name) from None
     except OSError as error:
-        raise InputError(error.strerror or "can't be read to its end: is it whole?", name) from None
+        raise InputError(error.strerror or tr("can't be read to its end: is it whole?"), name) from None
     except (ValueError, SyntaxError, EOFError):  # what a damaged file makes of Pillow
-        raise InputError("is damaged", name) from None
+        raise InputError(tr("is damaged"), name) from None
 
 
 def as_shown(picture: Image.Image) -> Image.Image:

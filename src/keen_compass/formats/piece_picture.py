@@ -15,6 +15,7 @@ from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.pieces.parts import Edge, Part, within
 from keen_compass.pieces.where import Closes, Faces, Slack
 from keen_compass.progress import tell
@@ -130,18 +131,23 @@ def _masks(grey: Array, count: int, name: str) -> tuple[list[NDArray[np.bool_]],
     differs = np.abs(small - np.median(rim))
     mask = differs > float(threshold_otsu(differs))
     if not mask.any() or differs[mask].mean() - differs[~mask].mean() < LEAST_CONTRAST:
-        raise InputError("shows no piece that stands out from its ground: put dark card on light, light on dark", name)
+        raise InputError(
+            tr("shows no piece that stands out from its ground: put dark card on light, light on dark"), name
+        )
     labels, areas = _apart(mask, count)
     largest = [labels == 1 + int(i) for i in np.argsort(-areas)[:count]]
     whole = binary_fill_holes(np.any(largest, axis=0))
     if whole.mean() < LEAST_SHARE:
-        raise InputError("shows no piece, or a very small one: scan it at 300 dpi or more", name)
+        raise InputError(tr("shows no piece, or a very small one: scan it at 300 dpi or more"), name)
     if whole[0].any() or whole[-1].any() or whole[:, 0].any() or whole[:, -1].any():
-        raise InputError("shows a piece that reaches beyond the picture: lay all of it on the glass", name)
+        raise InputError(tr("shows a piece that reaches beyond the picture: lay all of it on the glass"), name)
     if count == 1:  # with what lies in its window
         return [whole & mask], factor
     if (alike := _alike(areas)) != count:
-        raise InputError(f"shows {alike} parts of about one size; lay all {count} on the glass, apart", name)
+        raise InputError(
+            tr("shows {alike} parts of about one size; lay all {count} on the glass, apart", alike=alike, count=count),
+            name,
+        )
     middles = [center_of_mass(part) for part in largest]
     high = max(float(np.ptp(np.nonzero(part)[0])) for part in largest)
     rows = np.searchsorted(_row_ends([v for v, _ in middles], high), [v for v, _ in middles])
@@ -201,7 +207,7 @@ def _roughly(mask: NDArray[np.bool_], edges: Part, factor: int, name: str) -> tu
             found.append((_covers(held, edges, T), T))
     found.sort(key=lambda f: -f[0])
     if found[0][0] < ALIKE:
-        raise InputError("shows another piece than the one in the case, or not all of it", name)
+        raise InputError(tr("shows another piece than the one in the case, or not all of it"), name)
     close = [f for f in found if f[0] > found[0][0] - SAME]
     # As it would be laid without thinking: seen from above, turned the least.
     best = min(close, key=lambda f: (np.linalg.det(f[1][:, :2]) > 0, abs(math.atan2(-f[1][1, 0], f[1][0, 0]))))
@@ -272,7 +278,7 @@ def _laid_on(grey: Array, edges: Part, T: Array, reach: float, name: str, spacin
     off, _ = _crossings(grey, px, out, reach * scale)
     seen = np.isfinite(off)
     if seen.mean() < LEAST_SEEN:
-        raise InputError("shows edges that can’t be followed: is it in focus, and flat on the glass?", name)
+        raise InputError(tr("shows edges that can’t be followed: is it in focus, and flat on the glass?"), name)
     p, o, n = places[seen], off[seen], out[seen]
     q = np.column_stack([p, np.ones(len(p))])
     found = robust(np.column_stack([n[:, :1] * q, n[:, 1:] * q]), o, 0.1)
@@ -362,7 +368,7 @@ def _free(grey: Array, T: Array, line: tuple[Point, Point], name: str) -> Size |
     free = [(float(t[run.start]), float(t[run.stop - 1])) for (run,) in runs]
     free = [(low, high) for low, high in free if high - low > LEAST_ROOM]
     if len(free) > 1:
-        raise InputError("shows room in several places: push all strips together to one side, and scan again", name)
+        raise InputError(tr("shows room in several places: push all strips together to one side, and scan again"), name)
     if not free or abs(ground - body) < LEAST_CONTRAST:
         return None
     reach = min(free[0][1] - free[0][0], 2 * SEARCHED[-1]) / 2

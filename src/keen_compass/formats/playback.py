@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from itertools import accumulate
 
 from keen_compass.errors import FileFormatError
+from keen_compass.language import tr
 from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.lengths import MM_PER_INCH
@@ -215,7 +216,13 @@ def _gcode(text: str, speeds: Speeds, *, thermal: bool) -> Iterator[Step]:
         if not line:
             continue
         if ended or _WORD.sub("", line).strip():
-            raise FileFormatError(f"line {number}: {'something follows the end' if ended else raw.strip()[:40]!r}")
+            raise FileFormatError(
+                tr(
+                    "line {number}: {value!r}",
+                    number=number,
+                    value=tr("something follows the end") if ended else raw.strip()[:40],
+                )
+            )
         words = [(letter, float(value)) for letter, value in _WORD.findall(line)]
         given = {letter: value for letter, value in words if letter not in "GM"}
         codes = {f"{letter}{value:g}" for letter, value in words if letter in "GM"}
@@ -229,7 +236,7 @@ def _gcode(text: str, speeds: Speeds, *, thermal: bool) -> Iterator[Step]:
             yield Step((x, y), (x, y), z, thermal and burns, False, feed, number, given.get("P", 0.0))
         elif given.keys() & {"X", "Y", "Z"}:
             if not unit or not mode or (mode != "G0" and feed <= 0):
-                raise FileFormatError(f"line {number}: a move without its unit, its kind or its feed")
+                raise FileFormatError(tr("line {number}: a move without its unit, its kind or its feed", number=number))
             here = x, y
             x, y = (
                 (given[c] * unit + (0.0 if absolute else old)) if c in given else old for c, old in (("X", x), ("Y", y))
@@ -251,7 +258,7 @@ def _gcode(text: str, speeds: Speeds, *, thermal: bool) -> Iterator[Step]:
         if "M0" in codes:
             yield Step((x, y), (x, y), z, False, False, feed, number, waits=True)
     if not ended:
-        raise FileFormatError("the file has no end")
+        raise FileFormatError(tr("the file has no end"))
 
 
 def _turn(a: Point, b: Point, centre: Point, way: int) -> float:
@@ -267,7 +274,7 @@ def _hpgl(text: str, units_per_mm: float, speeds: Speeds) -> Iterator[Step]:
             try:
                 numbers = [float(n) for n in rest.replace(",", " ").split()]
             except ValueError:
-                raise FileFormatError(f"line {number}: {part[:40]!r}") from None
+                raise FileFormatError(tr("line {number}: {part!r}", number=number, part=part[:40])) from None
             if name in ("PU", "PD"):
                 if down != (name == "PD"):
                     down = name == "PD"
@@ -286,7 +293,7 @@ def _hpgl(text: str, units_per_mm: float, speeds: Speeds) -> Iterator[Step]:
                     here = p
                 numbers = []
             elif name not in ("IN", "SP"):
-                raise FileFormatError(f"line {number}: {part[:40]!r}")
+                raise FileFormatError(tr("line {number}: {part!r}", number=number, part=part[:40]))
             if name in ("PU", "PD", "PA", "PR"):
                 for px, py in zip(numbers[::2], numbers[1::2], strict=True):
                     old = (0.0, 0.0) if absolute else here
@@ -299,7 +306,7 @@ def _svg(text: str, speeds: Speeds) -> Iterator[Step]:
     """Paths of M, L and A, the page's lower left corner as (0, 0)."""
     page = re.search(r'viewBox="0 0 ([\d.]+) ([\d.]+)"', text)
     if page is None:
-        raise FileFormatError("the drawing doesn’t say how large it is")
+        raise FileFormatError(tr("the drawing doesn’t say how large it is"))
     height, here = float(page[2]), (0.0, 0.0)
     for number, raw in enumerate(text.splitlines(), 1):
         for d in re.findall(r'<path d="([^"]*)"', raw):
@@ -320,7 +327,7 @@ def _parts(d: str, line: int) -> Iterator[tuple[str, Sequence[float]]]:
     for letter, rest in re.findall(r"([A-Za-z])([^A-Za-z]*)", d):
         numbers = [float(n) for n in rest.replace(",", " ").split()]
         if len(numbers) != {"M": 2, "L": 2, "A": 7}.get(letter):
-            raise FileFormatError(f"line {line}: {letter}{rest[:40]!r}")
+            raise FileFormatError(tr("line {line}: {letter}{rest!r}", line=line, letter=letter, rest=rest[:40]))
         yield letter, numbers
 
 

@@ -17,6 +17,7 @@ from keen_compass.errors import InputError
 from keen_compass.formats.beside_target import COARSE, FINEST, LEAST_INK, LEAST_SEEN, design_of, free_about, look_at
 from keen_compass.formats.picture_lines import across
 from keen_compass.formats.sampled import Sampled, grid
+from keen_compass.language import tr
 from keen_compass.pieces.in_picture import Across, Sought
 from keen_compass.pieces.page import CODE, CROSS, TARGET, Offset, Page
 from keen_compass.progress import tell
@@ -85,11 +86,13 @@ def read_sheet(
     seen: dict[Point, Array] = {}
     for first in _by_code(picture, page, name):
         if first.px_per_mm(_middle(page)) < LEAST_PX:
-            raise InputError("shows the sheet too small: come nearer, or scan it at 150 dpi or more", name)
+            raise InputError(tr("shows the sheet too small: come nearer, or scan it at 150 dpi or more"), name)
         if len(seen) < LEAST_MARKS:
             seen = _found(picture, page, first)
     if len(seen) < LEAST_MARKS:
-        raise InputError("shows the sheet’s code, but too few of its marks: take all of it, sharp and from above", name)
+        raise InputError(
+            tr("shows the sheet’s code, but too few of its marks: take all of it, sharp and from above"), name
+        )
     tell(0.4)
     rough = _fit(seen, picture, page)
     looks = []
@@ -149,11 +152,21 @@ def _by_code(picture: Sampled, page: Page, name: str) -> list[SheetMap]:
     ]
     mine = next((c for c in codes if c.text == page.code), None)
     if mine is None and codes:
-        raise InputError(f"shows {codes[0].text.removeprefix(OURS)}, not {page.code.removeprefix(OURS)}", name)
+        raise InputError(
+            tr(
+                "shows {removeprefix}, not {removeprefix2}",
+                removeprefix=codes[0].text.removeprefix(OURS),
+                removeprefix2=page.code.removeprefix(OURS),
+            ),
+            name,
+        )
     if mine is None:
         raise InputError(
-            f"shows no sheet whose code can be read: {page.code.removeprefix(OURS)} was looked for; take all of it, "
-            "sharp, in even light",
+            tr(
+                "shows no sheet whose code can be read: {removeprefix} was looked for; take all of it, "
+                "sharp, in even light",
+                removeprefix=page.code.removeprefix(OURS),
+            ),
             name,
         )
     p = mine.position

@@ -21,6 +21,7 @@ from keen_compass.formats.drawn import Drawing, NothingSeenError, OwnLine, Rende
 from keen_compass.formats.named_cut import SVG, parted_svg, plain_tag
 from keen_compass.formats.pdf_artwork import enclosed_by, page_paths, rendered
 from keen_compass.formats.vectors import NotPathsError
+from keen_compass.language import tr
 from keen_compass.progress import tell
 from keen_compass.quantities.geometry import Point
 
@@ -100,7 +101,10 @@ def read_drawing(data: bytes, name: str, *, own_line: bool = False) -> Drawing:
     check_size(size, name)
     _refuse_senseless(root, name)
     if (count := _expanded(root)) > MOST_ELEMENTS:
-        raise InputError(f"draws {count:,} things; at most {MOST_ELEMENTS:,} are taken", name)
+        raise InputError(
+            tr("draws {count:,} things; at most {most_elements:,} are taken", count=count, most_elements=MOST_ELEMENTS),
+            name,
+        )
     left_out = Counter(_made_harmless(root))
     parted, line = parted_svg(root), None
     if parted and own_line:
@@ -131,7 +135,7 @@ def read_drawing(data: bytes, name: str, *, own_line: bool = False) -> Drawing:
     except InputError as error:
         raise InputError(error.message, name) from None
     except ValueError as error:  # what the renderer says of what it can't make sense of
-        raise InputError(f"holds something that can't be drawn: {str(error)[:120]}", name) from None
+        raise InputError(tr("holds something that can't be drawn: {error}", error=str(error)[:120]), name) from None
 
 
 def _parsed(data: bytes, name: str) -> Element:
@@ -141,21 +145,21 @@ def _parsed(data: bytes, name: str) -> Element:
     from defusedxml.ElementTree import fromstring
 
     if len(data) > MOST_BYTES:
-        raise InputError(f"is larger than {MOST_BYTES // 1_000_000} MB", name)
+        raise InputError(tr("is larger than {most_bytes} MB", most_bytes=MOST_BYTES // 1_000_000), name)
     register_namespace("", SVG[1:-1])
     register_namespace("xlink", "http://www.w3.org/1999/xlink")
     try:
         root: Element = fromstring(data)
     except DefusedXmlException:
-        raise InputError("declares entities of its own; save it without them", name) from None
+        raise InputError(tr("declares entities of its own; save it without them"), name) from None
     except (ParseError, ValueError, LookupError) as error:
-        raise InputError(f"is no drawing that can be read: {error}", name) from None
+        raise InputError(tr("is no drawing that can be read: {error}", error=error), name) from None
     if root.tag == "svg":  # it forgot to say what it is
         for element in root.iter():
             if isinstance(element.tag, str) and not element.tag.startswith("{"):
                 element.tag = SVG + element.tag
     if root.tag != f"{SVG}svg":
-        raise InputError("is no drawing: SVG, PDF, PNG, JPEG, WebP or TIFF", name)
+        raise InputError(tr("is no drawing: SVG, PDF, PNG, JPEG, WebP or TIFF"), name)
     return root
 
 
@@ -194,9 +198,9 @@ def _view_box(root: Element, name: str) -> tuple[float, ...] | None:
     try:
         x, y, w, h = (float(v) for v in text)
     except ValueError:
-        raise InputError("has a viewBox that is no four numbers", name) from None
+        raise InputError(tr("has a viewBox that is no four numbers"), name) from None
     if not (w > 0 and h > 0 and math.isfinite(w + h + x + y)):
-        raise InputError("has a viewBox of no size", name)
+        raise InputError(tr("has a viewBox of no size"), name)
     return x, y, w, h
 
 
@@ -206,7 +210,14 @@ def _refuse_senseless(root: Element, name: str) -> None:
         for attribute in GEOMETRY & element.attrib.keys():
             for number in NUMBER.findall(element.attrib[attribute]):
                 if abs(float(number)) > FAR:
-                    raise InputError(f"holds a number that no drawing has: {number} ({attribute})", name)
+                    raise InputError(
+                        tr(
+                            "holds a number that no drawing has: {number} ({attribute})",
+                            number=number,
+                            attribute=attribute,
+                        ),
+                        name,
+                    )
 
 
 def _href(element: Element) -> tuple[str, str] | None:

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
 from keen_compass.formats.gcode import beside, comment, numbered, to, xy
+from keen_compass.language import tr
 from keen_compass.pieces.placement import check_on_bed
 from keen_compass.pieces.toolpath import Does, Layer, Stroke, ToolPath
 from keen_compass.quantities.geometry import Box
@@ -52,12 +53,18 @@ class ThermalSettings:
         for name, (low, high) in LIMITS.items():
             value = getattr(self, name)
             if not low <= value <= high:
-                raise PieceError(f"must be between {low:g} and {high:g}, got {value:g}", name)
+                raise PieceError(
+                    tr("must be between {low:g} and {high:g}, got {value:g}", low=low, high=high, value=value), name
+                )
         if not self.beam and self.safe_height < self.pierce_height:
-            raise PieceError("must be at least as high as the pierce", "safe_height")
+            raise PieceError(tr("must be at least as high as the pierce"), "safe_height")
         if self.z_travel and not self.beam and self.z_travel < self.pierce_height:
             raise PieceError(
-                f"Z moves by {self.z_travel:g} mm: too little to pierce {self.pierce_height:g} mm over the stock",
+                tr(
+                    "Z moves by {z_travel:g} mm: too little to pierce {pierce_height:g} mm over the stock",
+                    z_travel=self.z_travel,
+                    pierce_height=self.pierce_height,
+                ),
                 "z_travel",
             )
 
@@ -79,10 +86,15 @@ def write_thermal(path: ToolPath, settings: ThermalSettings) -> str:
         wanted = settings.focus if layer.height is None else layer.height
         if settings.beam and wanted is not None and wanted != stands:
             if settings.focus is None:
-                raise PieceError("this machine’s files don’t move the lens", "focus")
+                raise PieceError(tr("this machine’s files don’t move the lens"), "focus")
             if settings.z_travel and wanted > settings.z_travel:
                 raise PieceError(
-                    f"Z moves by {settings.z_travel:g} mm: the lens can’t stand at {wanted:g} mm", "z_travel"
+                    tr(
+                        "Z moves by {z_travel:g} mm: the lens can’t stand at {wanted:g} mm",
+                        z_travel=settings.z_travel,
+                        wanted=wanted,
+                    ),
+                    "z_travel",
                 )
             lines.append(f"G0 Z{numbered(wanted)}")
             stands = wanted

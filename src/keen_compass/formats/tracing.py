@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.pieces.outline import refuse_many
 from keen_compass.quantities.geometry import Point
 
@@ -31,7 +32,11 @@ def traced(values: Values, level: float, pixel: Point, smallest: float = 0.0) ->
     steps = int(np.count_nonzero(above[1:] != above[:-1])) + int(np.count_nonzero(above[:, 1:] != above[:, :-1]))
     if steps > MOST_STEPS:
         raise InputError(
-            f"has an outline of {steps:,} steps from pixel to pixel; at most {MOST_STEPS:,} are traced: smooth it"
+            tr(
+                "has an outline of {steps:,} steps from pixel to pixel; at most {most_steps:,} are traced: smooth it",
+                steps=steps,
+                most_steps=MOST_STEPS,
+            )
         )
     rings = []
     for contour in find_contours(np.pad(values, 1), level):

@@ -10,6 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.geometry import Point
 
 PX_PER_MM = 12.0  # of what is cut out
@@ -54,7 +55,9 @@ def read_boxes(data: bytes, layout: Layout, name: str) -> dict[tuple[str, int], 
     ours = [code for code in found if code.text in layout.codes]
     if not ours:
         other = next((code.text.removeprefix("KC ") for code in found if code.text.startswith("KC ")), "")
-        raise InputError(f"shows {other}, not this one" if other else "shows no worksheet: take all of it", name)
+        raise InputError(
+            tr("shows {other}, not this one", other=other) if other else tr("shows no worksheet: take all of it"), name
+        )
     page = layout.codes[ours[0].text][0]
     places: list[Point] = []
     pixels: list[Point] = []
@@ -65,7 +68,9 @@ def read_boxes(data: bytes, layout: Layout, name: str) -> dict[tuple[str, int], 
             places += [(x, y + layout.side), (x + layout.side, y + layout.side), (x + layout.side, y), (x, y)]
             pixels += [(c.x + 0.5, c.y + 0.5) for c in (p.top_left, p.top_right, p.bottom_right, p.bottom_left)]
     if len(places) < 4 * CODES:
-        raise InputError(f"shows not all of the page’s {CODES} codes: take all of it, sharp and from above", name)
+        raise InputError(
+            tr("shows not all of the page’s {codes} codes: take all of it, sharp and from above", codes=CODES), name
+        )
     seen = ProjectiveTransform.from_estimate(np.array(places), np.array(pixels))
     picture = Image.fromarray(grey)
     cut: dict[tuple[str, int], bytes] = {}

@@ -15,6 +15,7 @@ from functools import lru_cache
 from typing import Any
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.language import tr
 
 LONGEST = 200  # characters of a pattern
 BAUDS = (115200, 9600, 57600, 38400, 19200, 250000)
@@ -97,24 +98,24 @@ class Dialect:
 
     def __post_init__(self) -> None:
         if not self.name.strip():
-            raise InputError("give it a name", "name")
+            raise InputError(tr("give it a name"), "name")
         if self.ends not in ENDS:
-            raise InputError(f"choose one of {', '.join(ENDS)}", "ends")
+            raise InputError(tr("choose one of {ends}", ends=", ".join(ENDS)), "ends")
         if not 300 <= self.baud <= 4_000_000:
-            raise InputError("expected bits per second, like 115200", "baud")
+            raise InputError(tr("expected bits per second, like 115200"), "baud")
         if not 0 < self.per_mm < 1e6:
-            raise InputError("how many of its units are one mm?", "per_mm")
+            raise InputError(tr("how many of its units are one mm?"), "per_mm")
         if not 1 <= self.group <= 100:
-            raise InputError("between 1 and 100 commands", "group")
+            raise InputError(tr("between 1 and 100 commands"), "group")
         for name, allowed in IN_SENT.items():
             _check(getattr(self, name), allowed, name)
             on_wire(getattr(self, name), name)
         for name in ANSWERS:
             _check(getattr(self, name), tuple(IN_ANSWERS), name, once=True)
         if self.position and not {"x", "y"} <= _names(self.position):
-            raise InputError("say where {x} and {y} stand in it", "position")
+            raise InputError(tr("say where {x} and {y} stand in it"), "position")
         if not self.acknowledged:
-            raise InputError("what does it answer when it has understood?", "acknowledged")
+            raise InputError(tr("what does it answer when it has understood?"), "acknowledged")
 
     @property
     def end(self) -> str:
@@ -135,16 +136,18 @@ class Dialect:
     def from_json(cls, body: object) -> Dialect:
         """Inverse of `to_json`. Raises InputError naming what isn't known."""
         if not isinstance(body, Mapping):
-            raise InputError("expected an object {…} of patterns")
+            raise InputError(tr("expected an object {…} of patterns"))
         known = {f.name: f.type for f in fields(cls)}
         for name, value in body.items():
             if name not in known:
-                raise InputError(f"not known here; expected one of {', '.join(known)}", str(name))
+                raise InputError(tr("not known here; expected one of {known}", known=", ".join(known)), str(name))
             wanted, called = _TYPES.get(str(known[name]), ((str,), "text"))
             if not isinstance(value, wanted) or (isinstance(value, bool) and wanted != (bool,)):
-                raise InputError(f"expected {called}, got {shown_input(value)}", name)
+                raise InputError(
+                    tr("expected {called}, got {shown_input}", called=called, shown_input=shown_input(value)), name
+                )
         if "name" not in body:
-            raise InputError("give it a name", "name")
+            raise InputError(tr("give it a name"), "name")
         return cls(**body)
 
 
@@ -160,13 +163,13 @@ def on_wire(pattern: str, place: str = "", **values: str) -> bytes:
             if name is not None:
                 sent += _plain(values.get(name, ""), name)
     except (UnicodeEncodeError, ValueError):
-        raise InputError("a cable carries only plain letters", place) from None
+        raise InputError(tr("a cable carries only plain letters"), place) from None
     return sent
 
 
 def _plain(value: str, place: str) -> bytes:
     if not value.isascii() or (value and not value.isprintable()):
-        raise InputError("expected plain letters and figures on one line", place)
+        raise InputError(tr("expected plain letters and figures on one line"), place)
     return value.encode("ascii")
 
 
@@ -192,18 +195,18 @@ def _names(pattern: str) -> set[str]:
 def _check(text: str, allowed: tuple[str, ...], place: str, *, once: bool = False) -> None:
     """once: what is read out of an answer is at one place in it."""
     if not isinstance(text, str) or len(text) > LONGEST:
-        raise InputError(f"expected text of at most {LONGEST} characters", place)
+        raise InputError(tr("expected text of at most {longest} characters", longest=LONGEST), place)
     try:
         parts = list(string.Formatter().parse(text))
     except ValueError:
-        raise InputError("a brace is not closed", place) from None
+        raise InputError(tr("a brace is not closed"), place) from None
     for _, name, spec, how in parts:
         if name is not None and (name not in allowed or spec or how):
             said = ", ".join(f"{{{n}}}" for n in allowed) or "nothing"
-            raise InputError(f"{{{name}}} can’t stand there; {said} can", place)
+            raise InputError(tr("{{{name}}} can’t stand there; {said} can", name=name, said=said), place)
     names = [name for _, name, _, _ in string.Formatter().parse(text.split("|", maxsplit=1)[0]) if name is not None]
     if once and len(names) > len(set(names)):
-        raise InputError("each of its numbers stands there once", place)
+        raise InputError(tr("each of its numbers stands there once"), place)
 
 
 @lru_cache(maxsize=256)

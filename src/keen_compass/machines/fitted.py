@@ -9,6 +9,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.machines.limits import FITTINGS
 from keen_compass.quantities.subjects import Subject
 
@@ -66,7 +67,9 @@ class Fitting:
 
     def __post_init__(self) -> None:
         if self.kind not in FITTINGS:
-            raise InputError(f"{self.kind!r} is not one of {', '.join(FITTINGS)}", "fittings")
+            raise InputError(
+                tr("{kind!r} is not one of {fittings}", kind=self.kind, fittings=", ".join(FITTINGS)), "fittings"
+            )
 
 
 def new_uid() -> str:

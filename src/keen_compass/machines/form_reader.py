@@ -8,6 +8,7 @@ from datetime import date
 from typing import TypeVar
 
 from keen_compass.errors import InputError, LengthError
+from keen_compass.language import tr
 from keen_compass.machines.limits import FILES, LIMITS, TOLERANCE, check_setting_line
 from keen_compass.machines.places import Place
 from keen_compass.machines.profile import Machine
@@ -47,11 +48,17 @@ class FormReader:
                 return 0.0
             mm = parse_length(text, unit).mm
             if mm <= 0 and not zero:
-                raise InputError("must be larger than 0")
+                raise InputError(tr("must be larger than 0"))
             low, high = limits
             if not low <= mm <= high and not (zero and mm == 0):
                 shown = "mm" if unit == "mm" else "in"
-                raise InputError(f"between {show_length(low, shown)} and {show_length(high, shown)}")
+                raise InputError(
+                    tr(
+                        "between {show_length} and {show_length2}",
+                        show_length=show_length(low, shown),
+                        show_length2=show_length(high, shown),
+                    )
+                )
             return mm
 
         return self.take(name, read, 1.0)
@@ -63,7 +70,13 @@ class FormReader:
             mm = parse_length(text or "0", unit, allow_negative=True).mm
             low, high = limits
             if not low <= mm <= high:
-                raise InputError(f"between {show_length(low, unit)} and {show_length(high, unit)}")
+                raise InputError(
+                    tr(
+                        "between {show_length} and {show_length2}",
+                        show_length=show_length(low, unit),
+                        show_length2=show_length(high, unit),
+                    )
+                )
             return mm
 
         return self.take(name, read, 0.0)
@@ -75,7 +88,13 @@ class FormReader:
             value = parse_rate(text, rates, unit)
             low, high = limits
             if not low <= value <= high:
-                raise InputError(f"between {show_rate(low, rates, unit, 3)} and {show_rate(high, rates, unit)}")
+                raise InputError(
+                    tr(
+                        "between {show_rate} and {show_rate2}",
+                        show_rate=show_rate(low, rates, unit, 3),
+                        show_rate2=show_rate(high, rates, unit),
+                    )
+                )
             return value
 
         return self.take(name, read, limits[0])
@@ -85,9 +104,9 @@ class FormReader:
 
         def read(text: str) -> str:
             if not text:
-                raise InputError("give it a name")
+                raise InputError(tr("give it a name"))
             if len(text) > most:
-                raise InputError(f"at most {most} letters")
+                raise InputError(tr("at most {most} letters", most=most))
             return text
 
         return self.take(name, read, "-")
@@ -99,9 +118,9 @@ class FormReader:
             try:
                 value = float(text.replace(",", "."))
             except ValueError:
-                raise InputError("type a number") from None
+                raise InputError(tr("type a number")) from None
             if not low <= value <= high:
-                raise InputError(f"between {low:g} and {high:g}")
+                raise InputError(tr("between {low:g} and {high:g}", low=low, high=high))
             return value
 
         return self.take(name, read, low)
@@ -159,7 +178,10 @@ def file_for(text: str, kind: MachineKind) -> str:
     if text in ("", usual):
         return ""
     if usual == "gcode" or text == "gcode":
-        raise InputError(f"a {kind.said} takes {FILES[usual]}" + (" or SVG" if usual == "hpgl" else ""))
+        raise InputError(
+            tr("a {said} takes {files}", said=kind.said, files=FILES[usual])
+            + (tr(" or SVG") if usual == "hpgl" else "")
+        )
     return text
 
 
@@ -174,4 +196,4 @@ def read_day(text: str) -> date | None:
     try:
         return date.fromisoformat(text)
     except ValueError:
-        raise InputError("type a day like 2027-03-01, or leave it empty") from None
+        raise InputError(tr("type a day like 2027-03-01, or leave it empty")) from None

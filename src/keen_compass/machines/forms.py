@@ -10,6 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from keen_compass.language import marked, tr
 from keen_compass.machines.fitted import Fitting, Stock, Tool, new_uid
 from keen_compass.machines.form_reader import (
     FormReader,
@@ -37,7 +38,11 @@ from keen_compass.quantities.stored import SIZE, StoredValue, unit_kept
 IN_CONTROLLER = tuple(q for q in ORDER if QUANTITIES[q].lives in (Lives.RESOLUTION, Lives.NUMBER))
 JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives not in (Lives.COMPUTED, Lives.READ))
 FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with
-DRAWS, TRAILS = "draws or scribes", "cuts, a blade that trails"  # what a tool does, beside "cuts"
+CUTS, DRAWS, TRAILS = (
+    marked("cuts"),
+    marked("draws or scribes"),
+    marked("cuts, a blade that trails"),
+)  # what a tool does, beside "cuts"
 LONGEST_FITTING = 60  # letters of its name
 MOST_PROCESS = 80  # letters
 HEIGHTS = ("depth_per_pass", "pierce_height", "cut_height")
@@ -49,21 +54,21 @@ DAYS_PER_MONTH = 30.5
 def usual_machine(kind: MachineKind) -> Machine:
     """A new machine of a kind, as most of them are: what one begins with."""
     if kind.plots:
-        media = Stock("white film", 0.1, 0.0, 0.0, 600.0, 2000.0)
+        media = Stock(tr("white film"), 0.1, 0.0, 0.0, 600.0, 2000.0)
         return Machine(
             "",
-            "New machine",
+            tr("New machine"),
             kind,
             (600.0, 5000.0),
-            tools=(Tool("pen", 0.0, drawn=True),),
+            tools=(Tool(tr("pen"), 0.0, drawn=True),),
             stock=media,
             form=ResolutionForm.PERCENT_100,
         )
     if kind.thermal:
-        tool = Tool("nozzle", 1.1) if kind is MachineKind.PLASMA else Tool("lens", 0.2)
-        sheet = Stock("steel", 3.0, 0.0, 0.0, 1500.0, 1000.0)
-        return Machine("", "New machine", kind, (1500.0, 1000.0), tools=(tool,), stock=sheet)
-    return Machine("", "New machine", kind, (1200.0, 800.0), tools=(Tool("6 mm cutter", 6.0),))
+        tool = Tool(tr("nozzle"), 1.1) if kind is MachineKind.PLASMA else Tool(tr("lens"), 0.2)
+        sheet = Stock(tr("steel"), 3.0, 0.0, 0.0, 1500.0, 1000.0)
+        return Machine("", tr("New machine"), kind, (1500.0, 1000.0), tools=(tool,), stock=sheet)
+    return Machine("", tr("New machine"), kind, (1200.0, 800.0), tools=(Tool(tr("6 mm cutter"), 6.0),))
 
 
 def _with_fittings(base: Machine | None, now: Sequence[Fitting]) -> tuple[tuple[Fitting, ...], dict[str, str]]:
@@ -114,7 +119,7 @@ def _not_asked(gives_room: str) -> set[str]:
 def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -> dict[str, str]:
     """The form's fields for a machine, or for a new one."""
     m = machine or usual_machine(MachineKind.ROUTER)
-    tool = m.tool or Tool("pen", 0.0, drawn=True)
+    tool = m.tool or Tool(tr("pen"), 0.0, drawn=True)
     stock = m.stock or Stock("board", 9.0, 0.0, 0.0, *m.bed)
     fields = {
         "name": m.name if machine else "",
@@ -133,7 +138,7 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
         "reference_length": show_length(m.reference_length, m.units),
         "tool": tool.name,
         "tool_width": show_length(tool.diameter, m.units),
-        "tool_marks": TRAILS if tool.trails else DRAWS if tool.drawn else "cuts",
+        "tool_marks": TRAILS if tool.trails else DRAWS if tool.drawn else CUTS,
         "stock": stock.name,
         "stock_thickness": show_length(stock.thickness, m.units),
         "stock_x": show_length(stock.width, m.units),
@@ -192,7 +197,7 @@ def read_machine(
     units = fields.get("units", "mm")
     unit = length_unit(units)
     decimals = round(reader.number("decimals", *LIMITS["decimals"]))
-    drawn = fields.get("tool_marks", "") != "cuts"
+    drawn = fields.get("tool_marks", "") != CUTS
     width = reader.length("tool_width", unit, zero=drawn, limits=(0.0, WIDEST_TOOL))
     tools = _with_tool(base, Tool(reader.words("tool"), width, drawn, trails=fields.get("tool_marks") == TRAILS))
     bed = (reader.length("bed_x", unit, limits=BED), reader.length("bed_y", unit, limits=BED))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
+from keen_compass.language import marked
 from keen_compass.machines.fitted import new_uid
 from keen_compass.machines.form_reader import FormReader, read_day
 from keen_compass.machines.shown import show_length
@@ -13,12 +14,12 @@ from keen_compass.quantities.lengths import UNITS_MM, parse_length, trim_number
 
 # Kind → (both ends are read off a scale, usual resolution in mm).
 INSTRUMENT_KINDS: dict[str, tuple[bool, float]] = {
-    "caliper": (False, 0.01),
-    "steel rule": (True, 0.5),
-    "tape": (True, 1.0),
-    "dial gauge": (False, 0.01),
-    "depth gauge": (False, 0.01),
-    "vernier by eye": (False, 0.05),
+    marked("caliper"): (False, 0.01),
+    marked("steel rule"): (True, 0.5),
+    marked("tape"): (True, 1.0),
+    marked("dial gauge"): (False, 0.01),
+    marked("depth gauge"): (False, 0.01),
+    marked("vernier by eye"): (False, 0.05),
 }
 
 

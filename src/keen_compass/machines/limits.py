@@ -7,6 +7,7 @@ import string
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
+from keen_compass.language import marked, tr
 from keen_compass.quantities.resolution import OF_PRINTS, ResolutionForm
 
 if TYPE_CHECKING:
@@ -33,12 +34,12 @@ COUNTS = ("pierces", "metres", "minutes")  # in what the use of what cuts is cou
 # How a head is held decides where a shim goes that makes it upright: its plate stands upright, the head on one
 # side of it; a flange is level, and the head is on it or hangs under it.
 HEADS: dict[str, str] = {
-    "plate_low_y": "plate, low-Y side",
-    "plate_high_y": "plate, high-Y side",
-    "plate_low_x": "plate, low-X side",
-    "plate_high_x": "plate, high-X side",
-    "stands": "on a flange",
-    "hangs": "under a flange",
+    "plate_low_y": marked("plate, low-Y side"),
+    "plate_high_y": marked("plate, high-Y side"),
+    "plate_low_x": marked("plate, low-X side"),
+    "plate_high_x": marked("plate, high-X side"),
+    "stands": marked("on a flange"),
+    "hangs": marked("under a flange"),
 }
 UNITS = ("mm", "in", "in 1/64")  # how lengths are shown: mm, decimal inches, fractions of an inch
 # Field → what it may be.
@@ -82,18 +83,20 @@ LONGEST_LINE = 200  # characters of a setting line's pattern
 def check_within(value: float, low: float, high: float, name: str) -> None:
     """Raise InputError, in words, for a number that no machine can have."""
     if not (math.isfinite(value) and low <= value <= high):
-        raise InputError(f"must be between {low:g} and {high:g}, got {value:g}", name)
+        raise InputError(
+            tr("must be between {low:g} and {high:g}, got {value:g}", low=low, high=high, value=value), name
+        )
 
 
 def check_setting_line(line: str) -> None:
     """Only {key} and {value} may stand in it, as they are. Raises InputError."""
     if len(line) > LONGEST_LINE:
-        raise InputError(f"at most {LONGEST_LINE} letters", "setting_line")
+        raise InputError(tr("at most {longest_line} letters", longest_line=LONGEST_LINE), "setting_line")
     try:
         parts = list(string.Formatter().parse(line))
     except ValueError:
-        raise InputError("only {key} and {value} may stand in brackets", "setting_line") from None
+        raise InputError(tr("only {key} and {value} may stand in brackets"), "setting_line") from None
     if any(name is not None and (name not in ("key", "value") or spec or how) for _, name, spec, how in parts):
-        raise InputError("only {key} and {value} may stand in brackets", "setting_line")
+        raise InputError(tr("only {key} and {value} may stand in brackets"), "setting_line")
     if "value" not in {name for _, name, *_ in parts}:
-        raise InputError("must contain {value}, and {key} where the controller wants one", "setting_line")
+        raise InputError(tr("must contain {value}, and {key} where the controller wants one"), "setting_line")

@@ -9,6 +9,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import replace
 
+from keen_compass.language import tr
 from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.machines.forms import JUDGED, machine_fields, usual_machine
 from keen_compass.machines.profile import Machine
@@ -43,7 +44,7 @@ def usual_in(kind: MachineKind, units: str) -> Machine:
         tool = replace(usual.tools[0], diameter=(0.043 if kind is MachineKind.PLASMA else 0.008) * INCH)
         stock = Stock("steel", INCH / 8, 0.0, 0.0, *bed)
     else:
-        bed, tool = (48.0, 96.0), Tool("1/4 in cutter", INCH / 4)
+        bed, tool = (48.0, 96.0), Tool(tr("1/4 in cutter"), INCH / 4)
         stock = Stock("board", 3 * INCH / 8, 0.0, 0.0, *bed)
     sized = replace(stock, width=stock.width * INCH, height=stock.height * INCH)
     return replace(

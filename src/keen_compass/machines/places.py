@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.lengths import plain_number
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
@@ -57,7 +58,7 @@ class Place(NamedTuple):
         """What comes before the number: ``X backlash, mm``; ``Kerf, half width, mm``."""
         words = self.holding(stored).name(QUANTITIES[self.quantity].axis)
         head, _, unit = words.rpartition(", ")
-        return f"{head}, half width, {unit}" if self.half else words
+        return tr("{head}, half width, {unit}", head=head, unit=unit) if self.half else words
 
     def text(self, stored: StoredValue) -> str:
         """The whole of it as it is there: ``106.584``, ``100 for 100.214``."""
@@ -75,10 +76,10 @@ class Place(NamedTuple):
             numbers = []
         if self.form is ResolutionForm.PAIR:
             if len(numbers) != 2:
-                raise InputError("type a pair as commanded for measured: 100 for 100.2")
+                raise InputError(tr("type a pair as commanded for measured: 100 for 100.2"))
             return StoredResolution(self.form, numbers[1], numbers[0])
         if len(numbers) != 1:
-            raise InputError("type the number that the controller shows")
+            raise InputError(tr("type the number that the controller shows"))
         if self.form is None:
             return StoredAmount(self.quantity, self.unit, numbers[0])
         return StoredResolution(self.form, numbers[0])

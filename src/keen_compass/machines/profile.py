@@ -9,6 +9,7 @@ from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.machines.fitted import Fitting, Stock, Tool, subject_of
 from keen_compass.machines.limits import (
     AIMED_WITH,
@@ -141,35 +142,42 @@ class Machine:
 
             object.__setattr__(self, "dialect", Dialect.from_json(kept))
         if not self.name.strip():
-            raise InputError("give the machine a name", "name")
+            raise InputError(tr("give the machine a name"), "name")
         if self.file not in ("", self.kind.file) and (self.file not in FILES or not self.kind.plots):
-            raise InputError(f"a {self.kind.said} takes {FILES[self.kind.file]} here", "file")
+            raise InputError(
+                tr("a {said} takes {files} here", said=self.kind.said, files=FILES[self.kind.file]), "file"
+            )
         for name, allowed in ONE_OF.items():
             if getattr(self, name) not in allowed:
-                raise InputError(f"choose one of {', '.join(allowed)}", name)
+                raise InputError(tr("choose one of {allowed}", allowed=", ".join(allowed)), name)
         if self.wear not in ("", *COUNTS):
-            raise InputError(f"choose one of {', '.join(COUNTS)}", "wear")
+            raise InputError(tr("choose one of {counts}", counts=", ".join(COUNTS)), "wear")
         if unknown_heads := set(self.heads) - set(HEADS_BESIDE):
-            raise InputError(f"{min(unknown_heads)!r} is not one of {', '.join(HEADS_BESIDE)}", "heads")
+            raise InputError(
+                tr(
+                    "{min!r} is not one of {heads_beside}", min=min(unknown_heads), heads_beside=", ".join(HEADS_BESIDE)
+                ),
+                "heads",
+            )
         if self.gantry_along not in ("x", "y"):
-            raise InputError("choose x or y", "gantry_along")
+            raise InputError(tr("choose x or y"), "gantry_along")
         if self.head not in ("", *HEADS):
-            raise InputError(f"choose one of {', '.join(HEADS)}", "head")
+            raise InputError(tr("choose one of {heads}", heads=", ".join(HEADS)), "head")
         if unknown := self.spots.keys() - QUANTITIES.keys():
-            raise InputError(f"{min(unknown)!r} is nothing that is calibrated", "spots")
+            raise InputError(tr("{min!r} is nothing that is calibrated", min=min(unknown)), "spots")
         for quantity, decimals in self.decimals_of.items():
             if quantity not in QUANTITIES:
-                raise InputError(f"{quantity!r} is nothing that is calibrated", "decimals_of")
+                raise InputError(tr("{quantity!r} is nothing that is calibrated", quantity=quantity), "decimals_of")
             check_within(decimals, *LIMITS["decimals"], f"decimals_of.{quantity}")
         if min(self.bed) <= 0:
-            raise InputError("the bed must be larger than 0 both ways", "bed")
+            raise InputError(tr("the bed must be larger than 0 both ways"), "bed")
         for size in self.bed:
             check_within(size, *BED, "bed")
         for name, limits in LIMITS.items():
             check_within(getattr(self, name), *limits, name)
         for quantity, T in self.tolerances.items():
             if quantity not in QUANTITIES:
-                raise InputError(f"{quantity!r} is nothing that is calibrated", "tolerances")
+                raise InputError(tr("{quantity!r} is nothing that is calibrated", quantity=quantity), "tolerances")
             check_within(T, *TOLERANCE, f"tolerances.{quantity}")
         for tool in self.tools:
             check_within(tool.diameter, 0, WIDEST_TOOL, "tools")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from keen_compass.language import written
 from keen_compass.quantities.lengths import format_fraction, parse_length, trim_number
 
 FRACTION_LOSES = 0.01  # of a length; where a fraction would lose more, decimals are shown
@@ -14,6 +15,11 @@ def length_unit(units: str) -> str:
 
 def show_length(mm: float, units: str) -> str:
     """A length with its unit as a shop wants it: ``400 mm``, ``15.748 in``, ``15 3/4 in``."""
+    return written(plain_length(mm, units))
+
+
+def plain_length(mm: float, units: str) -> str:
+    """The same with a decimal point, whatever language is spoken: it is kept, or compared."""
     if units == "mm":
         return f"{trim_number(mm, 2)} mm"
     fraction = format_fraction(mm / 25.4)

@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.in_picture import Pattern
 from keen_compass.pieces.job import Job, JobLayer
 from keen_compass.pieces.toolpath import Does, Stroke, figures
@@ -36,9 +37,9 @@ class Astride:
 
     def __post_init__(self) -> None:
         if self.way not in WAYS:
-            raise PieceError("expected gaps or vernier", "way")
+            raise PieceError(tr("expected gaps or vernier"), "way")
         if not 0 < self.pitch <= LARGEST_PITCH:
-            raise PieceError(f"larger than 0 and at most {LARGEST_PITCH:g} mm", "pitch")
+            raise PieceError(tr("larger than 0 and at most {largest_pitch:g} mm", largest_pitch=LARGEST_PITCH), "pitch")
         if not 2 <= self.divisions <= MOST_DIVISIONS:
             raise PieceError(f"2 to {MOST_DIVISIONS}", "divisions")
 

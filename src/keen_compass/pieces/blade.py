@@ -7,6 +7,7 @@ import math
 from dataclasses import replace
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.toolpath import Arc, Stroke
 from keen_compass.quantities.geometry import Point
 
@@ -22,7 +23,7 @@ def led(stroke: Stroke, trails: float) -> Stroke:
     if not trails:
         return stroke
     if stroke.arcs:
-        raise PieceError("a blade that trails follows straight lines here", "trails")
+        raise PieceError(tr("a blade that trails follows straight lines here"), "trails")
     corners = stroke.points
     ways = [_way(a, b) for a, b in itertools.pairwise(corners)]
     points, arcs = [_ahead(corners[0], ways[0], trails)], []
@@ -42,7 +43,7 @@ def led(stroke: Stroke, trails: float) -> Stroke:
 def _way(a: Point, b: Point) -> Point:
     long = math.dist(a, b)
     if not long:
-        raise PieceError("two corners lie in one place", "trails")
+        raise PieceError(tr("two corners lie in one place"), "trails")
     return (b[0] - a[0]) / long, (b[1] - a[1]) / long
 
 

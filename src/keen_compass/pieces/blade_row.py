@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.job import Contour, Job, JobLayer, Side
 from keen_compass.pieces.toolpath import Does, Stroke, figures
 from keen_compass.quantities.geometry import Box, Point
@@ -29,11 +30,11 @@ class BladeRow:
 
     def __post_init__(self) -> None:
         if not 2 <= len(self.values) <= MOST_SQUARES:
-            raise PieceError(f"expected 2 to {MOST_SQUARES} offsets", "values")
+            raise PieceError(tr("expected 2 to {most_squares} offsets", most_squares=MOST_SQUARES), "values")
         if any(not 0 <= v <= LARGEST for v in self.values):
-            raise PieceError(f"a blade trails by 0 to {LARGEST:g} mm", "values")
+            raise PieceError(tr("a blade trails by 0 to {largest:g} mm", largest=LARGEST), "values")
         if any(b <= a for a, b in pairwise(self.values)):
-            raise PieceError("must rise from corner to corner", "values")
+            raise PieceError(tr("must rise from corner to corner"), "values")
         if not 0 <= self.overcut <= LONGEST_OVERCUT:
             raise PieceError(f"0 to {LONGEST_OVERCUT:g} mm", "overcut")
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.job import Job, JobLayer
 from keen_compass.pieces.toolpath import Does, Stroke, figures
 from keen_compass.quantities.geometry import Point
@@ -18,9 +19,9 @@ LEAST_CELL, GAP = 5.0, 6.0  # mm
 
 def _rising(values: tuple[float, ...], name: str, most: int) -> None:
     if not 3 <= len(values) <= most:
-        raise PieceError(f"expected 3 to {most} of them", name)
+        raise PieceError(tr("expected 3 to {most} of them", most=most), name)
     if not all(a < b for a, b in pairwise(values)):
-        raise PieceError("each must be larger than the one before", name)
+        raise PieceError(tr("each must be larger than the one before"), name)
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,11 +93,11 @@ class BurnGrid:
         _rising(self.powers, "powers", MOST_CELLS)
         _rising(self.feeds, "feeds", MOST_CELLS)
         if not self.powers[0] > 0 or self.powers[-1] > 100:
-            raise PieceError("a power is larger than 0 and at most 100 %", "powers")
+            raise PieceError(tr("a power is larger than 0 and at most 100 %"), "powers")
         if not self.feeds[0] > 0:
-            raise PieceError("a feed is larger than 0", "feeds")
+            raise PieceError(tr("a feed is larger than 0"), "feeds")
         if not self.cell >= LEAST_CELL:
-            raise PieceError(f"must be at least {LEAST_CELL:g} mm", "cell")
+            raise PieceError(tr("must be at least {least_cell:g} mm", least_cell=LEAST_CELL), "cell")
 
     def nominal(self, _measurand: str) -> float:
         """What a clean square is counted as."""

@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.job import Job
 from keen_compass.pieces.placement import visited
 from keen_compass.pieces.toolpath import Stroke
@@ -36,12 +37,14 @@ class CornerLines:
 
     def __post_init__(self) -> None:
         if not self.distance > APPROACH:
-            raise PieceError(f"must be larger than {APPROACH:g} mm, or the tool leaves the stock", "distance")
+            raise PieceError(
+                tr("must be larger than {approach:g} mm, or the tool leaves the stock", approach=APPROACH), "distance"
+            )
         if self.along < 0:
-            raise PieceError("must not be negative", "along")
+            raise PieceError(tr("must not be negative"), "along")
         for high, size, name in ((self.high_x, self.stock[0], "stock_x"), (self.high_y, self.stock[1], "stock_y")):
             if high and not size > self.distance:
-                raise PieceError("say how large the stock is, to measure from its far edge", name)
+                raise PieceError(tr("say how large the stock is, to measure from its far edge"), name)
 
     @property
     def origin(self) -> Point:

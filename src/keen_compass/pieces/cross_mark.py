@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.job import Job
 from keen_compass.pieces.toolpath import Stroke, figures
 from keen_compass.quantities.geometry import Box, Point
@@ -25,7 +26,7 @@ class CrossMark:
 
     def __post_init__(self) -> None:
         if not LEAST <= len(self.moves) <= MOST:
-            raise PieceError(f"expected {LEAST} to {MOST} moves", "moves")
+            raise PieceError(tr("expected {least} to {most} moves", least=LEAST, most=MOST), "moves")
 
     def nominal(self, _measurand: str) -> float:
         """None: where a cross is seen is no length."""

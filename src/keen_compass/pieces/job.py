@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.blade import led
 from keen_compass.pieces.toolpath import Arc, Does, Layer, Span, Stroke, ToolPath, circle
 from keen_compass.quantities.geometry import Point
@@ -73,7 +74,13 @@ class Contour:
             return self
         if self.radius:
             if self.radius + away <= 0:
-                raise PieceError(f"a hole of {2 * self.radius:g} mm is too small for a cut {2 * distance:g} mm wide")
+                raise PieceError(
+                    tr(
+                        "a hole of {radius:g} mm is too small for a cut {distance:g} mm wide",
+                        radius=2 * self.radius,
+                        distance=2 * distance,
+                    )
+                )
             return replace(self, radius=self.radius + away)
         return replace(self, corners=offset(self.corners, away))
 
@@ -275,7 +282,7 @@ def offset(corners: Sequence[Point], distance: float) -> tuple[Point, ...]:
     grown = Polygon(corners).buffer(distance, join_style="mitre", mitre_limit=10.0)
     moved = list(grown.exterior.coords)[:-1] if grown.geom_type == "Polygon" and not grown.is_empty else []
     if len(moved) != len(corners) or grown.interiors:
-        raise PieceError(f"too small for a cut {2 * abs(distance):g} mm wide")
+        raise PieceError(tr("too small for a cut {distance:g} mm wide", distance=2 * abs(distance)))
     if not LinearRing(moved).is_ccw:
         moved.reverse()
     n = len(moved)

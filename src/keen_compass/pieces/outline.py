@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.geometry import Point
 
 Area = Any  # shapely geometry: loaded late, and it has no types
@@ -43,14 +44,14 @@ class Outset:
 
     def __post_init__(self) -> None:
         if not abs(self.by) <= WIDEST:
-            raise InputError(f"an outset is at most {WIDEST:g} mm", "outset")
+            raise InputError(tr("an outset is at most {widest:g} mm", widest=WIDEST), "outset")
         if not MITRES[0] <= self.mitre_limit <= MITRES[1]:
             raise InputError(f"{MITRES[0]:g} to {MITRES[1]:g}", "mitre_limit")
         if not 0 <= self.smallest <= WIDEST:
             raise InputError(f"0 to {WIDEST:g} mm", "smallest")
         for name, allowed in (("corners", CORNERS), ("holes", HOLES), ("parts", PARTS)):
             if getattr(self, name) not in allowed:
-                raise InputError(f"expected one of {', '.join(allowed)}", name)
+                raise InputError(tr("expected one of {allowed}", allowed=", ".join(allowed)), name)
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +69,7 @@ def outlined(area: Area, outset: Outset) -> tuple[Ring, ...]:
     cut = _simplified(_set_out(_cleaned(area, outset), outset))
     parts = sorted(polygons(cut), key=lambda p: -p.area)
     if not parts:
-        raise InputError("nothing is left to cut round: a smaller outset, or another threshold", "artwork")
+        raise InputError(tr("nothing is left to cut round: a smaller outset, or another threshold"), "artwork")
     rings = []
     for part in parts:
         holes = [Ring(_points(hole), hole=True) for hole in part.interiors] if outset.holes == "keep" else []
@@ -96,7 +97,10 @@ def _cleaned(area: Area, outset: Outset) -> Area:
     if outset.parts == "apart" or len(kept) < 2:
         return MultiPolygon(kept)
     if len(kept) > MOST_JOINED:
-        raise InputError(f"has {len(kept):,} parts; at most {MOST_JOINED:,} are joined by one line", "parts")
+        raise InputError(
+            tr("has {n:,} parts; at most {most_joined:,} are joined by one line", n=len(kept), most_joined=MOST_JOINED),
+            "parts",
+        )
     return _joined(MultiPolygon(kept))
 
 
@@ -104,7 +108,12 @@ def refuse_many(count: int) -> None:
     """Raises InputError where an artwork has more parts and holes than can be cut."""
     if count > MOST_RINGS:
         raise InputError(
-            f"has {count:,} parts and holes; at most {MOST_RINGS:,} are cut: leave out small ones", "artwork"
+            tr(
+                "has {count:,} parts and holes; at most {most_rings:,} are cut: leave out small ones",
+                count=count,
+                most_rings=MOST_RINGS,
+            ),
+            "artwork",
         )
 
 
@@ -118,7 +127,7 @@ def _joined(area: Area) -> Area:
     while len(polygons(closed(high))) > 1:
         low, high = high, 2 * high
         if high > LONGEST_BRIDGE:
-            raise InputError("the parts lie too far apart for one line", "parts")
+            raise InputError(tr("the parts lie too far apart for one line"), "parts")
     while high - low > BRIDGED:
         middle = (low + high) / 2
         low, high = (middle, high) if len(polygons(closed(middle))) > 1 else (low, middle)

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.lengths import MM_PER_INCH, UNITS_MM, trim_number
 
@@ -218,9 +219,11 @@ def sheet(
     """
     width, height = size
     if not (min(size) >= SMALLEST and max(size) <= LARGEST):
-        raise PieceError(f"a sheet is {SMALLEST:g} to {LARGEST:g} mm long either way", "size")
+        raise PieceError(
+            tr("a sheet is {smallest:g} to {largest:g} mm long either way", smallest=SMALLEST, largest=LARGEST), "size"
+        )
     if not 1 <= number <= MOST_NUMBER:
-        raise PieceError(f"expected a number from 1 to {MOST_NUMBER}", "number")
+        raise PieceError(tr("expected a number from 1 to {most_number}", most_number=MOST_NUMBER), "number")
     x0, y0, x1, y1 = INSET, INSET, width - INSET, height - INSET
     marks = (Mark((x0, y0), unlike=True), Mark((x1, y0)), Mark((x1, y1)), Mark((x0, y1)))
     return Page(

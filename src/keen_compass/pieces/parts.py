@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.pieces.job import Contour, Job, Side
 from keen_compass.pieces.toolpath import Does
 from keen_compass.quantities.geometry import Point
@@ -44,7 +45,7 @@ def parts_of(job: Job) -> tuple[Part, ...]:
     edges = [Edge(c.corners, c.centre, c.radius, c.side is Side.INSIDE) for c in items]
     outside = [e for e in edges if not e.hole]
     if not outside:
-        raise InputError("has no part with an outside of its own: it can’t be read from a picture", "procedure")
+        raise InputError(tr("has no part with an outside of its own: it can’t be read from a picture"), "procedure")
     return tuple((o, *(e for e in edges if e.hole and within(e.ring()[0], o))) for o in outside)
 
 

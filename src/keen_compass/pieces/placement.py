@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.toolpath import Stroke, ToolPath
 from keen_compass.quantities.geometry import Box
 
@@ -24,8 +25,15 @@ def check_on_bed(path: ToolPath, bed: Box, what: str = "bed") -> None:
         for x, y in stroke.visits():
             if not (bed.x <= x <= bed.x_high and bed.y <= y <= bed.y_high):
                 raise PieceError(
-                    f"the tool would go to X{x:.1f} Y{y:.1f} and leave the {what} "
-                    f"({bed.width:g} × {bed.height:g} mm); make the piece smaller or place it elsewhere"
+                    tr(
+                        "the tool would go to X{x:.1f} Y{y:.1f} and leave the {what} ({width:g} × {height:g} "
+                        "mm); make the piece smaller or place it elsewhere",
+                        x=x,
+                        y=y,
+                        what=what,
+                        width=bed.width,
+                        height=bed.height,
+                    )
                 )
 
 

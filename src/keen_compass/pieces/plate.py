@@ -15,6 +15,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.job import Contour, Job, JobLayer, Side
 from keen_compass.pieces.stepped import SteppedOutline
 from keen_compass.pieces.toolpath import Does, Stroke, figures
@@ -55,21 +56,28 @@ class KerfPlate:
     def __post_init__(self) -> None:
         for name in ("width", "height"):
             if not getattr(self, name) > 0:
-                raise PieceError("must be larger than 0", name)
+                raise PieceError(tr("must be larger than 0"), name)
         for name in ("short_width", "short_height", "hole", "slot", "compensation", "thickness"):
             if getattr(self, name) < 0:
-                raise PieceError("must not be negative", name)
+                raise PieceError(tr("must not be negative"), name)
         if self.slot_axis not in ("x", "y"):
-            raise PieceError("expected x or y", "slot_axis")
+            raise PieceError(tr("expected x or y"), "slot_axis")
         if bool(self.short_width) != bool(self.short_height):
-            raise PieceError("give both short lengths, or neither", "short_width")
+            raise PieceError(tr("give both short lengths, or neither"), "short_width")
         if self.hole and abs(self.hole_bias) > self.hole / 2:
-            raise PieceError("more than half of the hole", "hole_bias")
+            raise PieceError(tr("more than half of the hole"), "hole_bias")
         for name, size in (("hole", self.hole), ("slot", self.slot)):
             if size and size <= 1.2 * self.compensation:
-                raise PieceError(f"too small for a cut {self.compensation:g} mm wide", name)
+                raise PieceError(
+                    tr("too small for a cut {compensation:g} mm wide", compensation=self.compensation), name
+                )
             if 0 < size < LEAST_INSIDE:
-                raise PieceError(f"must be at least {LEAST_INSIDE:g} mm, or nothing can be put into it", name)
+                raise PieceError(
+                    tr(
+                        "must be at least {least_inside:g} mm, or nothing can be put into it", least_inside=LEAST_INSIDE
+                    ),
+                    name,
+                )
         self._check_room()
 
     def _check_room(self) -> None:
@@ -78,10 +86,10 @@ class KerfPlate:
         needs = [(self.hole + wall, self.hole), (self.slot_box.width + wall, self.slot)]
         across = sum(need for need, size in needs if size) + wall
         if (self.hole or self.slot) and across > room.width:
-            raise PieceError("no room beside each other for hole and slot; make the plate larger", "width")
+            raise PieceError(tr("no room beside each other for hole and slot; make the plate larger"), "width")
         for name, tall in (("hole", self.hole), ("slot", self.slot_box.height if self.slot else 0.0)):
             if tall and tall + 2 * wall > room.height + 1e-9:
-                raise PieceError("too large for this plate", name)
+                raise PieceError(tr("too large for this plate"), name)
 
     @property
     def stepped(self) -> SteppedOutline | None:

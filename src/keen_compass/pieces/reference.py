@@ -13,6 +13,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.job import Job
 from keen_compass.pieces.placement import visited
 from keen_compass.pieces.toolpath import Stroke, figures
@@ -36,11 +37,11 @@ class ReferenceLines:
 
     def __post_init__(self) -> None:
         if not self.spacing >= 3 * FIGURE:
-            raise PieceError(f"must be at least {3 * FIGURE:g} mm, or the figures meet", "spacing")
+            raise PieceError(tr("must be at least {figure:g} mm, or the figures meet", figure=3 * FIGURE), "spacing")
         for name in ("x_span", "y_span"):
             span = getattr(self, name)
             if not self.spacing <= span <= MOST_LINES * self.spacing:
-                raise PieceError(f"must hold 1 to {MOST_LINES} spacings", name)
+                raise PieceError(tr("must hold 1 to {most_lines} spacings", most_lines=MOST_LINES), name)
 
     def nominal(self, measurand: str) -> float:
         """From the first to the last line of an axis."""

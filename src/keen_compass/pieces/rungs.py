@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.job import Contour, Job, JobLayer, Side
 from keen_compass.pieces.toolpath import Does, Stroke, figures
 from keen_compass.quantities.geometry import Box, Point
@@ -38,19 +39,19 @@ class KerfLadder:
 
     def __post_init__(self) -> None:
         if not self.size > 0:
-            raise PieceError("must be larger than 0", "nominal")
+            raise PieceError(tr("must be larger than 0"), "nominal")
         if self.side not in ("outside", "inside"):
-            raise PieceError("expected outside or inside", "side")
+            raise PieceError(tr("expected outside or inside"), "side")
         if not 2 <= len(self.compensations) <= MOST:
-            raise PieceError(f"expected 2 to {MOST} of them", "compensations")
+            raise PieceError(tr("expected 2 to {most} of them", most=MOST), "compensations")
         rising = all(a < b for a, b in pairwise(self.compensations))
         if not rising or self.compensations[0] < 0:
-            raise PieceError("each must be larger than the one before, and none below 0", "compensations")
+            raise PieceError(tr("each must be larger than the one before, and none below 0"), "compensations")
         widest = self.compensations[-1]
         if self.inside and self.size <= 1.2 * widest:
-            raise PieceError(f"too small for a cut {widest:g} mm wide", "nominal")
+            raise PieceError(tr("too small for a cut {widest:g} mm wide", widest=widest), "nominal")
         if not self.inside and self.size < 5:
-            raise PieceError("must be at least 5 mm, or nothing can hold it", "nominal")
+            raise PieceError(tr("must be at least 5 mm, or nothing can hold it"), "nominal")
 
     @property
     def inside(self) -> bool:
@@ -176,11 +177,11 @@ class KerfComb:
 
     def __post_init__(self) -> None:
         if not 1 <= self.strips <= 60:
-            raise PieceError("expected 1 to 60", "strips")
+            raise PieceError(tr("expected 1 to 60"), "strips")
         if not self.window / self.strips >= 3:
-            raise PieceError("strips of less than 3 mm can't be held; make the window wider", "window")
+            raise PieceError(tr("strips of less than 3 mm can't be held; make the window wider"), "window")
         if self.thickness < 0:
-            raise PieceError("must not be negative", "thickness")
+            raise PieceError(tr("must not be negative"), "thickness")
 
     @property
     def tall(self) -> float:

@@ -17,6 +17,7 @@ import math
 from dataclasses import dataclass, replace
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.job import Contour, Job, JobLayer, Side
 from keen_compass.pieces.toolpath import Does, Stroke, circle, figures
 from keen_compass.quantities.geometry import Point
@@ -43,12 +44,12 @@ class SquareFigure:
 
     def __post_init__(self) -> None:
         if self.figure not in ("rectangle", "circle"):
-            raise PieceError("expected rectangle or circle", "figure")
+            raise PieceError(tr("expected rectangle or circle"), "figure")
         for name in ("width", "height"):
             if not getattr(self, name) > 0:
-                raise PieceError("must be larger than 0", name)
+                raise PieceError(tr("must be larger than 0"), name)
         if self.compensation < 0:
-            raise PieceError("must not be negative", "compensation")
+            raise PieceError(tr("must not be negative"), "compensation")
 
     def nominal(self, measurand: str) -> float:
         """A side as it is ordered, mm."""

@@ -26,6 +26,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.job import Contour, Job, JobLayer, Side
 from keen_compass.pieces.toolpath import Does, Stroke, figures
 from keen_compass.quantities.geometry import Box, Point
@@ -63,17 +64,26 @@ class SteppedOutline:
     def __post_init__(self) -> None:
         for name in MEASURANDS:
             if not getattr(self, name) > 0:
-                raise PieceError("must be larger than 0", name)
+                raise PieceError(tr("must be larger than 0"), name)
         for long, short in (("width", "short_width"), ("height", "short_height")):
             if getattr(self, short) > (1 - SMALLEST_STEP) * getattr(self, long):
                 raise PieceError(
-                    f"must be at most {1 - SMALLEST_STEP:.0%} of the {long}, or the step tells nothing", short
+                    tr(
+                        "must be at most {smallest_step:.0%} of the {long}, or the step tells nothing",
+                        smallest_step=1 - SMALLEST_STEP,
+                        long=long,
+                    ),
+                    short,
                 )
         if self.compensation < 0:
-            raise PieceError("must not be negative", "compensation")
+            raise PieceError(tr("must not be negative"), "compensation")
         if min(self.y1, self.short_height - self.y1, self.w2, self.short_width - self.w2) < self.compensation:
             raise PieceError(
-                f"too small for a cut {self.compensation:g} mm wide; make the short lengths larger", "short_width"
+                tr(
+                    "too small for a cut {compensation:g} mm wide; make the short lengths larger",
+                    compensation=self.compensation,
+                ),
+                "short_width",
             )
 
     @classmethod

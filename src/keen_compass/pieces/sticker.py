@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.outline import Ring
 from keen_compass.pieces.page import CODE, CROSS, INSET, METRIC, WORDS, Graduation, Page, sheet
 from keen_compass.quantities.geometry import Point
@@ -77,12 +78,12 @@ class Sticker:
             places = tuple(_place(*map(float, p)) for p in body.get("places", ()))
             found = cls(str(body.get("name", "")), width, height, rings, float(body.get("border", 0.0)), places)
         except (KeyError, TypeError, ValueError, AttributeError):
-            raise InputError('expected {"size": [w, h], "rings": [{"points": [[x, y], …]}, …]}', where) from None
+            raise InputError(tr('expected {"size": [w, h], "rings": [{"points": [[x, y], …]}, …]}'), where) from None
         numbers = [width, height, found.border, *(v for r in rings for p in r.points for v in p), *sum(places, ())]
         if not all(math.isfinite(v) and abs(v) <= 1e5 for v in numbers) or len(numbers) > MOST_POINTS:
-            raise InputError("holds lengths that no sticker has", where)
+            raise InputError(tr("holds lengths that no sticker has"), where)
         if not rings or any(len(r.points) < 3 for r in rings) or min(width, height) <= 0:
-            raise InputError("a sticker has a size, and lines of at least three points", where)
+            raise InputError(tr("a sticker has a size, and lines of at least three points"), where)
         return found
 
 
@@ -111,12 +112,23 @@ def laid(sticker: Sticker, size: Point, copies: int = 1, *, down: bool = False) 
     across, rows = (int((room + GAP + 1e-9) // (side + GAP)) for room, side in ((x1 - x0, wide), (y1 - y0, high)))
     if across * rows < 1:
         raise PieceError(
-            f"it is {wide:.1f} × {high:.1f} mm with its border, and this paper has room for "
-            f"{max(x1 - x0, 0):.0f} × {max(y1 - y0, 0):.0f} mm",
+            tr(
+                "it is {wide:.1f} × {high:.1f} mm with its border, and this paper has room for {max:.0f} "
+                "× {max2:.0f} mm",
+                wide=wide,
+                high=high,
+                max=max(x1 - x0, 0),
+                max2=max(y1 - y0, 0),
+            ),
             "size",
         )
     if not 1 <= copies <= min(across * rows, MOST_COPIES):
-        raise PieceError(f"{copies} are asked for, and this paper takes {min(across * rows, MOST_COPIES)}", "copies")
+        raise PieceError(
+            tr(
+                "{copies} are asked for, and this paper takes {min}", copies=copies, min=min(across * rows, MOST_COPIES)
+            ),
+            "copies",
+        )
     columns = min(across, math.ceil(copies / math.ceil(copies / across)))
     lines = math.ceil(copies / columns)
     sx = (x0 + x1 - columns * wide - (columns - 1) * GAP) / 2 - left
@@ -143,7 +155,7 @@ def sticker_page(
         page = replace(page, marks=tuple(replace(m, at=at) for m, at in zip(page.marks, marks, strict=True)))
     for i, mark in enumerate(page.marks, 1):
         if trouble := _in_the_way(mark.at, sticker, page):
-            raise PieceError(f"mark {i} {trouble}", "marks")
+            raise PieceError(tr("mark {i} {trouble}", i=i, trouble=trouble), "marks")
     return page
 
 
@@ -224,8 +236,11 @@ def along(sticker: Sticker, printed: Area) -> Sticker:
     places = tuple(p for p in _best_places(sticker, rated, PLACES) if math.isfinite(p[4]))
     if not places:
         raise InputError(
-            f"nothing printed ends within {FARTHEST:g} mm of its own cut line, so no border can be read: "
-            "cut about what is seen",
+            tr(
+                "nothing printed ends within {farthest:g} mm of its own cut line, so no border can be "
+                "read: cut about what is seen",
+                farthest=FARTHEST,
+            ),
             "artwork",
         )
     return replace(sticker, places=places)

@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 import random
 
+from keen_compass.language import tr
 from keen_compass.pieces.where import (
     Beside,
     Border,
@@ -49,11 +50,11 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
     truth, where = made.truth, measurand.where
     match where:
         case Beside():
-            raise AssertionError("a sheet is read by practice.paper")
+            raise AssertionError(tr("a sheet is read by practice.paper"))
         case Border():
-            raise AssertionError("a sheet is read by practice.paper")
+            raise AssertionError(tr("a sheet is read by practice.paper"))
         case InView():
-            raise AssertionError("a picture is taken by practice.camera")
+            raise AssertionError(tr("a picture is taken by practice.camera"))
         case Faces():
             seen = made.below if where.below else made
             return seen.read(where.line, measurand.name, 1, instrument, rng, where.held)[0]

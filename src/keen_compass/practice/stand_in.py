@@ -14,6 +14,7 @@ from typing import Any
 
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import read_listing
+from keen_compass.language import tr
 from keen_compass.machines.heads import offset_held
 from keen_compass.pieces.job import Job
 from keen_compass.pieces.where import Beside, Border, Closes, InView, Slack
@@ -42,7 +43,7 @@ def make(session: RoundSession) -> KeptPiece:
     context = session.context
     truth = context.stand_in
     if truth is None:
-        raise InputError("This machine has no stand-in.")
+        raise InputError(tr("This machine has no stand-in."))
     before = worn(session, truth)
     practice = {**session.making.for_practice(), "worn": before}
     if otherwise := _in_its_files(session):

@@ -16,6 +16,7 @@ from typing import Any, NamedTuple
 
 from keen_compass.errors import InputError
 from keen_compass.formats.files import write_whole
+from keen_compass.language import tr
 from keen_compass.machines.heads import sign_kept
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
@@ -140,7 +141,10 @@ class Practice:
         """Rounds until every finding is in tolerance (at most 5), or exactly `rounds`."""
         quantity = _quantity_of(procedure, self.machine)
         if not quantity:
-            raise InputError(f"a {self.machine.kind.said} has nothing that {procedure} finds out", "--machine")
+            raise InputError(
+                tr("a {said} has nothing that {procedure} finds out", said=self.machine.kind.said, procedure=procedure),
+                "--machine",
+            )
         session = RoundSession.begin(self.shop, self.machine, procedure, quantity)
         for name, value in self._seen(quantity).items():
             session.making.choose_option(name, value)
@@ -256,7 +260,7 @@ def run(
 ) -> Practice:
     """Whole rounds of a procedure. Raises InputError where such a machine has nothing that it finds out."""
     if rounds is not None and not 1 <= rounds <= 100:
-        raise InputError("expected 1 to 100", "--rounds")
+        raise InputError(tr("expected 1 to 100"), "--rounds")
     load(procedure)
     with practice_on(kind or usual_kind(procedure), seed) as practice:
         practice.play(procedure, rounds, folder)
@@ -292,7 +296,7 @@ def usual_kind(procedure: str) -> MachineKind:
         kind for kind in (usual, *MachineKind) if _quantity_of(procedure, turned_up(kind, 0).machine)
     ]
     if not found:
-        raise InputError(f"{procedure} is not practised by itself", "practice")
+        raise InputError(tr("{procedure} is not practised by itself", procedure=procedure), "practice")
     return found[0]
 
 

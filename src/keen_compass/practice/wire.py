@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from keen_compass.errors import InputError, PortError
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.practice.demo_machines import EMBER, FEEDS, HERON, KINGFISHER, START, SWIFT
 from keen_compass.quantities.stored import StoredValue
@@ -49,7 +50,7 @@ def stand_in(
 ) -> StandInController:
     """A practice controller of a machine, on a pseudo-terminal. Raises InputError, PortError."""
     if fault and fault not in FAULTS:
-        raise InputError(f"expected one of {', '.join(FAULTS)}", "fault")
+        raise InputError(tr("expected one of {faults}", faults=", ".join(FAULTS)), "fault")
     language = language_of(machine)
     numbers = begins_with(machine) if settings is None else settings
     try:
@@ -59,14 +60,14 @@ def stand_in(
     except OSError:
         raise PortError(
             "none",
-            "This computer has no terminal left for a practice controller.",
-            "Nothing was connected.",
-            "Close some terminals, then connect again.",
+            tr("This computer has no terminal left for a practice controller."),
+            tr("Nothing was connected."),
+            tr("Close some terminals, then connect again."),
         ) from None
 
 
 def named(name: str) -> Machine:
     """One of the demo's machines. Raises InputError."""
     if name.lower() not in MACHINES:
-        raise InputError(f"expected one of {', '.join(MACHINES)}", "machine")
+        raise InputError(tr("expected one of {machines}", machines=", ".join(MACHINES)), "machine")
     return MACHINES[name.lower()]

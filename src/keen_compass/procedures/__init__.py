@@ -7,6 +7,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from keen_compass.errors import InputError, KeenCompassError, shown_input, those_like
+from keen_compass.language import tr
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 
 if TYPE_CHECKING:
@@ -81,7 +82,12 @@ def load(name: str) -> Procedure[Any]:
     """The procedure called `name`. Raises InputError for an unknown one."""
     if name not in REGISTRY and name not in BY_COMMAND_OF:
         raise InputError(
-            f"{shown_input(name)} is not known; one of {those_like(name, (*REGISTRY, *BY_COMMAND_OF))}", "procedure"
+            tr(
+                "{shown_input} is not known; one of {those_like}",
+                shown_input=shown_input(name),
+                those_like=those_like(name, (*REGISTRY, *BY_COMMAND_OF)),
+            ),
+            "procedure",
         )
     module = import_module(f"keen_compass.procedures.{BY_COMMAND_OF.get(name) or REGISTRY[name].module}")
     procedure: Procedure[Any] = module.PROCEDURE
@@ -97,7 +103,7 @@ def check_understood(name: str, parameters: Parameters | None) -> None:
     except KeenCompassError:
         raise
     except (TypeError, ValueError, KeyError, AttributeError, OverflowError):
-        raise InputError("these are no parameters of such a piece") from None
+        raise InputError(tr("these are no parameters of such a piece")) from None
 
 
 def understands(name: str, parameters: Parameters | None) -> str:

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError, shown_input
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
@@ -65,7 +66,13 @@ class BacklashRun:
     def program(self, machine: Machine, cycles: int) -> MoveProgram:
         """Zero and read, `cycles` times."""
         if self.travel < LEAST_TRAVEL:
-            raise PieceError(f"{self.axis.upper()} has too little room: the dial must be left by {LEAST_TRAVEL:g} mm")
+            raise PieceError(
+                tr(
+                    "{upper} has too little room: the dial must be left by {least_travel:g} mm",
+                    upper=self.axis.upper(),
+                    least_travel=LEAST_TRAVEL,
+                )
+            )
         steps: list[Go | Stop] = [aside(self.axis, self.across)]
         for k in range(1, cycles + 1):
             steps += [
@@ -125,11 +132,13 @@ class Backlash(Procedure[BacklashRun]):
         self.check_parameters(parameters, _PARAMETERS)
         axis, take_up = self.axis_of(parameters), parameters.get("take_up", "usual")
         if not isinstance(take_up, str) or take_up not in FEEDS:
-            raise InputError(f"expected usual or slow, got {shown_input(take_up)}", "piece.take_up")
+            raise InputError(
+                tr("expected usual or slow, got {shown_input}", shown_input=shown_input(take_up)), "piece.take_up"
+            )
         start, across = (length_mm(parameters.get(k, MARGIN), f"piece.{k}") for k in ("start", "across"))
         travel = length_mm(parameters.get("travel", TRAVEL), "piece.travel")
         if not travel > 0:
-            raise PieceError("must be larger than 0", "piece.travel")
+            raise PieceError(tr("must be larger than 0"), "piece.travel")
         return BacklashRun(axis, start, across, travel, bool(parameters.get("compensation_off", False)), take_up)
 
     def measurands(self, piece: BacklashRun) -> tuple[Measurand, ...]:

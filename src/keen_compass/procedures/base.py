@@ -13,6 +13,7 @@ from types import MappingProxyType
 from typing import Any, Generic, Protocol, TypeVar, runtime_checkable
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.language import marked, tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.in_picture import Pattern
 from keen_compass.pieces.job import Applies, Corrections, Job, composed
@@ -40,6 +41,8 @@ from keen_compass.solve.joint import Observation
 from keen_compass.solve.plausibility import Doubt
 
 MADE_BY = ("cut", "drawn", "scribed")
+NOUNS = {Makes.PIECE: marked("piece"), Makes.SHEET: marked("sheet"), Makes.PRINT: marked("print")}
+RUN = marked("run")
 
 
 class Run(Protocol):
@@ -208,7 +211,7 @@ class Procedure(Generic[P]):
     @property
     def noun(self) -> str:
         """What one goes through of it: a piece or a run."""
-        return {Makes.PIECE: "piece", Makes.SHEET: "sheet", Makes.PRINT: "print"}.get(self.makes, "run")
+        return NOUNS.get(self.makes, RUN)
 
     def heading(self, parameters: Parameters) -> Note:
         """Its title, with the axis where there is one."""
@@ -380,7 +383,7 @@ class Procedure(Generic[P]):
 
     def rows(self, case: Case) -> list[Observation]:
         """What its readings bring to a joint solution. Raises InputError where it has nothing in common with others."""
-        raise InputError("this stands by itself: it shares no unknown with other procedures", "procedure")
+        raise InputError(tr("this stands by itself: it shares no unknown with other procedures"), "procedure")
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """Expanded uncertainty that each yield would have, in its error unit, before anything is made."""
@@ -402,20 +405,33 @@ class Procedure(Generic[P]):
         """Refuse what isn't known. Raises InputError naming the place."""
         for key in parameters:
             if key not in known:
-                raise InputError(f"not known here; expected one of {', '.join(sorted(known))}", f"piece.{key}")
+                raise InputError(
+                    tr("not known here; expected one of {known}", known=", ".join(sorted(known))), f"piece.{key}"
+                )
 
     def axis_of(self, parameters: Parameters, axes: str = "xyz") -> str:
         """The axis that is meant, x where none is said. Raises InputError."""
         axis = parameters.get("axis", "x")
         if not isinstance(axis, str) or axis not in tuple(axes):
-            raise InputError(f"expected {', '.join(axes[:-1])} or {axes[-1]}, got {shown_input(axis)}", "piece.axis")
+            raise InputError(
+                tr(
+                    "expected {axes} or {axes2}, got {shown_input}",
+                    axes=", ".join(axes[:-1]),
+                    axes2=axes[-1],
+                    shown_input=shown_input(axis),
+                ),
+                "piece.axis",
+            )
         return axis
 
     def made_by(self, parameters: Parameters, usual: str) -> str:
         """Cut, drawn or scribed. Raises InputError."""
         made_by = parameters.get("made_by", usual)
         if made_by not in MADE_BY:
-            raise InputError(f"expected cut, drawn or scribed, got {shown_input(made_by)}", "piece.made_by")
+            raise InputError(
+                tr("expected cut, drawn or scribed, got {shown_input}", shown_input=shown_input(made_by)),
+                "piece.made_by",
+            )
         return str(made_by)
 
     def check_readings(self, case: Case, names: tuple[str, ...], *, positive: bool) -> None:
@@ -423,10 +439,15 @@ class Procedure(Generic[P]):
         for i, (name, lengths) in enumerate(case.readings.items()):
             if name not in names:
                 raise InputError(
-                    f"{shown_input(name)} is not measured here; one of {_listed(names)}", f"readings[{i}].measurand"
+                    tr(
+                        "{shown_input} is not measured here; one of {listed}",
+                        shown_input=shown_input(name),
+                        listed=_listed(names),
+                    ),
+                    f"readings[{i}].measurand",
                 )
             if positive and any(number_of(v) <= 0 for v in lengths):
-                raise InputError("a size must be larger than 0", f"readings[{i}].values")
+                raise InputError(tr("a size must be larger than 0"), f"readings[{i}].values")
 
 
 def _about(quantity: str, doubts: Sequence[Doubt], measurands: Mapping[str, Measurand]) -> Doubt | None:

@@ -13,6 +13,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Gap, Height
 from keen_compass.procedures.base import Procedure
@@ -102,19 +103,19 @@ class Bed(Procedure[BedRun | TramRun]):
         def length(name: str, usual: float) -> float:
             value = length_mm(parameters.get(name, usual), f"piece.{name}")
             if value < 0 or (name in ("width", "height", "radius", "mount") and value <= 0):
-                raise PieceError("must be larger than 0", f"piece.{name}")
+                raise PieceError(tr("must be larger than 0"), f"piece.{name}")
             return value
 
         run = parameters.get("run", "heights")
         if run == "tram":
             return TramRun(length("radius", RADIUS), length("mount", MOUNT), length("x", 300), length("y", 300))
         if run != "heights":
-            raise InputError("expected heights or tram", "piece.run")
+            raise InputError(tr("expected heights or tram"), "piece.run")
         counts = {}
         for name, usual in (("columns", COLUMNS), ("rows", ROWS)):
             given = parameters.get(name, usual)
             if isinstance(given, bool) or not isinstance(given, int) or not 2 <= given <= MOST:
-                raise PieceError(f"expected a whole number from 2 to {MOST}", f"piece.{name}")
+                raise PieceError(tr("expected a whole number from 2 to {most}", most=MOST), f"piece.{name}")
             counts[name] = given
         return BedRun(
             counts["columns"],

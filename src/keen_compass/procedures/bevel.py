@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.plate import EdgePlate
 from keen_compass.pieces.where import Faces
@@ -63,7 +64,7 @@ class Bevel(Procedure[EdgePlate]):
         self.check_parameters(parameters, _PARAMETERS)
         side = parameters.get("side", "outside")
         if side not in SIDES:
-            raise InputError(f"expected {' or '.join(SIDES)}", "piece.side")
+            raise InputError(tr("expected {sides}", sides=tr(" or ").join(SIDES)), "piece.side")
         usual = {
             "width": WIDTH,
             "height": HEIGHT,
@@ -73,7 +74,7 @@ class Bevel(Procedure[EdgePlate]):
         }
         sizes = {k: length_mm(parameters.get(k, v), f"piece.{k}") for k, v in usual.items()}
         if not sizes["thickness"] > 0:
-            raise InputError("give the thickness: an edge leans over that", "piece.thickness")
+            raise InputError(tr("give the thickness: an edge leans over that"), "piece.thickness")
         try:
             return replace(EdgePlate(WIDTH, HEIGHT, thermal=bool(parameters.get("thermal", False))), **sizes)  # type: ignore[arg-type]
         except PieceError as error:

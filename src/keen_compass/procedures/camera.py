@@ -16,6 +16,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.cross_mark import ACROSS, CrossMark
 from keen_compass.pieces.where import InView
@@ -120,11 +121,17 @@ class Camera(Procedure[CrossMark]):
         self.check_parameters(parameters, {"picture", "moves", "at"})
         picture = place(parameters.get("picture", [1280, 960]), "piece.picture")
         if any(not 1 <= side <= WIDEST for side in picture):
-            raise InputError("a picture has 1 to 100,000 pixels either way", "piece.picture")
+            raise InputError(tr("a picture has 1 to 100,000 pixels either way"), "piece.picture")
         given = parameters.get("moves")
         if not listed(given, LEAST_MOVES, MOST_MOVES):
             raise InputError(
-                f"expected {LEAST_MOVES} to {MOST_MOVES} moves [x, y], got {shown_input(given)}", "piece.moves"
+                tr(
+                    "expected {least_moves} to {most_moves} moves [x, y], got {shown_input}",
+                    least_moves=LEAST_MOVES,
+                    most_moves=MOST_MOVES,
+                    shown_input=shown_input(given),
+                ),
+                "piece.moves",
             )
         at = place(parameters.get("at", [0.0, 0.0]), "piece.at")
         return CrossMark(picture, tuple(place(m, f"piece.moves[{i}]") for i, m in enumerate(given)), at)
@@ -152,7 +159,10 @@ class Camera(Procedure[CrossMark]):
         self.check_readings(case, ("cross", *moves.names), positive=False)
         given, read_at = _places(case.readings.get("cross", ())), []
         if given and len(given) != len(moves.moves):
-            raise InputError(f"one [u, v] for each of the {len(moves.moves)} moves, got {len(given)}", "readings.cross")
+            raise InputError(
+                tr("one [u, v] for each of the {n} moves, got {n2}", n=len(moves.moves), n2=len(given)),
+                "readings.cross",
+            )
         for name, move in zip(moves.names, moves.moves, strict=True) if not given else ():
             found = _places(case.readings.get(name, ()))
             if found:  # of one that was looked at several times the last counts

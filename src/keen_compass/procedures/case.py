@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any, TypeGuard, TypeVar
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.assumed import AIMED, FEW, HOLE_BIAS_U, LOST_MOTION_U, SCALE_U, SCATTER, Spread
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -124,14 +125,16 @@ class Case:
         found = self.readings[measurand]
         lengths = tuple(r for r in found if isinstance(r, Length))
         if len(lengths) != len(found):
-            raise InputError(f"{measurand} is a length, and was read as something else", "readings")
+            raise InputError(
+                tr("{measurand} is a length, and was read as something else", measurand=measurand), "readings"
+            )
         return lengths
 
     def picked(self, measurand: str, count: int) -> list[float]:
         """Which of `count` was picked, each time. Raises InputError where there is no such one."""
         found = [number_of(r) for r in self.readings.get(measurand, ())]
         if any(not 1 <= at <= count for at in found):
-            raise InputError(f"there are 1 to {count}", f"readings.{measurand}")
+            raise InputError(tr("there are 1 to {count}", count=count), f"readings.{measurand}")
         return found
 
     def fraction_step(self) -> float:
@@ -235,7 +238,7 @@ class Case:
         """What the controller holds of a scale. Raises InputError where that isn't given."""
         stored = self.values.get(quantity)
         if not isinstance(stored, StoredResolution):
-            raise InputError(f"give {quantity}: the number in the controller", "machine.values")
+            raise InputError(tr("give {quantity}: the number in the controller", quantity=quantity), "machine.values")
         return stored
 
     def amount(self, quantity: str) -> StoredAmount:
@@ -298,7 +301,7 @@ def length_mm(given: object, place: str, unit: str = "mm") -> float:
             raise error.at(place) from None
     mm = number(given, place) * UNITS_MM[unit]
     if abs(mm) > LARGEST_MM:
-        raise InputError("that is longer than a kilometre; lengths are in mm", place)
+        raise InputError(tr("that is longer than a kilometre; lengths are in mm"), place)
     return mm
 
 
@@ -310,13 +313,13 @@ def listed(given: object, least: int, most: int) -> TypeGuard[Sequence[Any]]:
 def number(given: object, place: str, low: float = -math.inf, high: float = math.inf) -> float:
     """A finite number within limits, or InputError at `place`."""
     if isinstance(given, bool) or not isinstance(given, (int, float)):
-        raise InputError(f"expected a number, got {shown_input(given)}", place)
+        raise InputError(tr("expected a number, got {shown_input}", shown_input=shown_input(given)), place)
     try:
         value = float(given)
     except OverflowError:
         value = math.inf
     if not math.isfinite(value):
-        raise InputError("the number is not finite", place)
+        raise InputError(tr("the number is not finite"), place)
     if not low <= value <= high:
-        raise InputError(f"expected {low:g} to {high:g}, got {value:g}", place)
+        raise InputError(tr("expected {low:g} to {high:g}, got {value:g}", low=low, high=high, value=value), place)
     return value

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 from msgspec import UNSET, Meta
 
 from keen_compass.errors import InputError, shown_input, those_like
+from keen_compass.language import tr
 from keen_compass.machines.limits import HEADS
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures.case import Case, Previous, length_mm, number
@@ -29,7 +30,7 @@ from keen_compass.procedures.case_structures import (
 )
 from keen_compass.procedures.reading_input import at_place, positive, readings_in, stated
 from keen_compass.quantities.assumed import AIMED, Spread
-from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
+from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWNS, unknown_label
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import LARGEST_MM
@@ -152,13 +153,20 @@ def _machine_of(given: MachineIn, kind: MachineKind) -> Machine:
         ("print_scale_form", given.print_scale_form, OF_PRINTS),
     ):
         if form not in of:
-            raise InputError(f"{form.value!r} is not one of {', '.join(of)}", f"machine.{name}")
+            raise InputError(tr("{value!r} is not one of {of}", value=form.value, of=", ".join(of)), f"machine.{name}")
     if given.head not in ("", *HEADS):
-        raise InputError(f"expected one of {', '.join(HEADS)}, got {shown_input(given.head)}", "machine.head")
+        raise InputError(
+            tr(
+                "expected one of {heads}, got {shown_input}",
+                heads=", ".join(HEADS),
+                shown_input=shown_input(given.head),
+            ),
+            "machine.head",
+        )
     reference = positive(length_mm(given.reference_length, "machine.reference_length"), "machine.reference_length")
     gantry = length_mm(given.gantry, "machine.gantry")
     if gantry < 0:
-        raise InputError("must not be negative", "machine.gantry")
+        raise InputError(tr("must not be negative"), "machine.gantry")
     decimals = _decimals(given.decimals)
     flipped = _quantities(given.flipped, "machine.flipped")
     try:
@@ -193,7 +201,7 @@ def _parts(top: Mapping[str, Any]) -> tuple[Case, ...]:
     for i, part in enumerate(top["parts"]):
         body = understood(PartIn, part, f"parts[{i}]")
         if body.procedure == "joint":
-            raise InputError("name the procedure that was read", f"parts[{i}].procedure")
+            raise InputError(tr("name the procedure that was read"), f"parts[{i}].procedure")
         try:
             found.append(case_from_json({**shared, **part}))
         except InputError as error:
@@ -220,9 +228,13 @@ def _values(given: MachineIn, yields: tuple[str, ...]) -> tuple[dict[str, Stored
     known: dict[str, Known] = {}
     for name, value in given.values.items():
         place = f"machine.values.{name}"
-        if name not in QUANTITIES and name not in UNKNOWN_LABELS:
+        if name not in QUANTITIES and name not in UNKNOWNS:
             raise InputError(
-                f"is nothing that is calibrated; one of {those_like(name, (*QUANTITIES, *UNKNOWN_LABELS))}", place
+                tr(
+                    "is nothing that is calibrated; one of {those_like}",
+                    those_like=those_like(name, (*QUANTITIES, *UNKNOWNS)),
+                ),
+                place,
             )
         plain, U = _with_uncertainty(value, place)
         if name in CUT_UNKNOWNS and (name in yields or (U is None and name == "hole_bias")):
@@ -231,10 +243,10 @@ def _values(given: MachineIn, yields: tuple[str, ...]) -> tuple[dict[str, Stored
                 size = SIZE[amount.unit] * (given.widths if name == "kerf" else 1.0)
                 _say_once(known, name, Known(amount.value * size, U * size), place)
             continue
-        if name in UNKNOWN_LABELS:
+        if name in UNKNOWNS:
             if U is None and YIELDED_AS.get(name) in yields:
                 raise InputError(
-                    "is what this finds out: give it with its expanded_uncertainty, or leave it out", place
+                    tr("is what this finds out: give it with its expanded_uncertainty, or leave it out"), place
                 )
             unit, wide = (given.kept_in, given.widths) if name == "kerf" else ("mm", 1.0)  # the others stand nowhere
             _say_once(known, name, Known(length_mm(plain, place, unit) * wide, U and U * SIZE[unit] * wide), place)
@@ -256,7 +268,7 @@ def _with_uncertainty(value: object, place: str) -> tuple[Any, float | None]:
     body = understood(KnownIn, value, place)
     U = body.expanded_uncertainty
     if U is not None and U < SMALLEST_U:
-        raise InputError("must be larger than 0; leave it out to hold the value exactly", place)
+        raise InputError(tr("must be larger than 0; leave it out to hold the value exactly"), place)
     return body.value, U
 
 
@@ -269,13 +281,15 @@ def _evidence(name: str, stored: StoredValue, U: float, yields: tuple[str, ...],
     if q.family == "backlash":
         return lost_motion_of(q.axis).name, left
     if name in yields and q.family not in COMBINED:
-        raise InputError("what was known of this before is not combined with readings: give the number alone", place)
+        raise InputError(
+            tr("what was known of this before is not combined with readings: give the number alone"), place
+        )
     return name, left
 
 
 def _say_once(known: dict[str, Known], name: str, value: Known, place: str) -> None:
     if name in known:
-        raise InputError(f"{UNKNOWN_LABELS.get(name, name)} is given twice: once is enough", place)
+        raise InputError(tr("{get} is given twice: once is enough", get=unknown_label(name)), place)
     known[name] = value
 
 
@@ -283,7 +297,10 @@ def _instrument(given: InstrumentIn, shown_in: str, usual: str, unit: str) -> In
     """usual: the kind that is meant where none is said. shown_in: its unit, the same. unit: of bare numbers."""
     kind = given.kind or usual
     if kind not in KINDS:
-        raise InputError(f"expected one of {', '.join(KINDS)}, got {shown_input(kind)}", "kind")
+        raise InputError(
+            tr("expected one of {kinds}, got {shown_input}", kinds=", ".join(KINDS), shown_input=shown_input(kind)),
+            "kind",
+        )
     a, b = given.permissible_error
     division = RESOLUTION if given.resolution is None else length_mm(given.resolution, "resolution", unit)
     return Instrument(
@@ -311,7 +328,7 @@ def _previous(given: object, place: str) -> Previous:
 def _quantities(names: Sequence[str], place: str) -> frozenset[str]:
     for i, name in enumerate(names):
         if name not in QUANTITIES:
-            raise InputError(f"{shown_input(name)} is not a quantity", f"{place}[{i}]")
+            raise InputError(tr("{shown_input} is not a quantity", shown_input=shown_input(name)), f"{place}[{i}]")
     return frozenset(names)
 
 
@@ -348,7 +365,7 @@ def _temperature(given: TemperatureIn | None) -> Temperature | None:
     if given is None:
         return None
     if given.material not in EXPANSION:
-        raise InputError(f"expected one of {', '.join(EXPANSION)}", "temperature.material")
+        raise InputError(tr("expected one of {expansion}", expansion=", ".join(EXPANSION)), "temperature.material")
     instrument = given.part if given.instrument is None else given.instrument
     return Temperature(given.material, given.part, instrument, given.u)
 

@@ -10,6 +10,7 @@ from types import MappingProxyType
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.burns import MOST_CELLS, BurnGrid
 from keen_compass.pieces.where import Clean
@@ -71,7 +72,7 @@ class CleanCuts(Procedure[BurnGrid]):
         for name in ("powers", "feeds"):
             values = parameters.get(name, [])
             if not isinstance(values, list):
-                raise InputError("expected a list of numbers", f"piece.{name}")
+                raise InputError(tr("expected a list of numbers"), f"piece.{name}")
             given[name] = tuple(number(v, f"piece.{name}[{i}]") for i, v in enumerate(values))
         try:
             return BurnGrid(given["powers"], given["feeds"], length_mm(parameters.get("cell", 10.0), "piece.cell"))
@@ -102,7 +103,7 @@ class CleanCuts(Procedure[BurnGrid]):
         clean: dict[tuple[int, int], bool] = {}
         for i, (name, read) in enumerate(case.readings.items()):
             if any(number_of(v) not in (0.0, 1.0) for v in read):
-                raise InputError("1 is clean, 0 is not", f"readings[{i}].values")
+                raise InputError(tr("1 is clean, 0 is not"), f"readings[{i}].values")
             clean[names[name]] = sum(map(number_of, read)) * 2 > len(read)
         if not clean:
             return Solution(_neither(case, "nothing_read"))

@@ -15,6 +15,7 @@ import msgspec
 from msgspec import Meta, Struct, field
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.machines.fitted import Tool
 from keen_compass.machines.forms import usual_machine
 from keen_compass.machines.limits import HEADS_BESIDE
@@ -163,7 +164,7 @@ def diagnose(body: object) -> Diagnosis:
     given = understood(InputIn, body)
     for name in given.known:
         if name not in QUANTITIES:
-            raise InputError("is nothing that is calibrated", f"known.{name}")
+            raise InputError(tr("is nothing that is calibrated"), f"known.{name}")
     return diagnosed(_of_that_kind(given.machine.kind or MachineKind.ROUTER), given.seen, given.known, given.events)
 
 
@@ -242,7 +243,7 @@ def _row(seen: SeenIn, quantities: Sequence[str], place: str) -> Complaint:
     size = USUAL_THICKNESS if seen.what in ("slanted", "depth") else USUAL_SIZE
     nominal = size if seen.nominal is None else length_mm(seen.nominal, f"{place}.nominal")
     if not 0 < nominal <= 1e5:
-        raise InputError("must be larger than 0, at most 100 m", f"{place}.nominal")
+        raise InputError(tr("must be larger than 0, at most 100 m"), f"{place}.nominal")
     shows = _SHOWS[seen.what](axes, nominal, seen.axis is not None or seen.by is not None)
     by = {q: c for q, c in shows.items() if q in quantities}
     other = {"x": "y", "y": "x"}.get(seen.axis or "")
@@ -252,12 +253,12 @@ def _row(seen: SeenIn, quantities: Sequence[str], place: str) -> Complaint:
     if seen.where and local:  # what is the same all over would show in other places, too
         elsewhere.append({q: c for q, c in by.items() if q not in local})
     if not by:
-        raise InputError(f"{seen.what} is nothing that shows on such a machine", f"{place}.what")
+        raise InputError(tr("{what} is nothing that shows on such a machine", what=seen.what), f"{place}.what")
     if seen.by in (None, "+", "-", "−"):
         return Complaint(by, sign=-1 if seen.by in ("-", "−") else 1, elsewhere=elsewhere)
     amount = length_mm(seen.by, f"{place}.by")
     if not amount:
-        raise InputError("by nothing is no complaint", f"{place}.by")
+        raise InputError(tr("by nothing is no complaint"), f"{place}.by")
     return Complaint(by, amount, max(HALF * abs(amount), LEAST_U), elsewhere=elsewhere)
 
 

@@ -11,6 +11,7 @@ from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.blade_row import LARGEST, MOST_SQUARES, BladeRow
 from keen_compass.pieces.where import Closes
@@ -77,7 +78,7 @@ class DragBlade(Procedure[BladeRow]):
         self.check_parameters(parameters, {"values", "overcut"})
         given = parameters.get("values", list(USUAL))
         if not listed(given, 2, MOST_SQUARES):
-            raise InputError(f"expected 2 to {MOST_SQUARES} offsets", "piece.values")
+            raise InputError(tr("expected 2 to {most_squares} offsets", most_squares=MOST_SQUARES), "piece.values")
         values = tuple(length_mm(v, f"piece.values[{i}]") for i, v in enumerate(given))
         try:
             return BladeRow(values, length_mm(parameters.get("overcut", 0.0), "piece.overcut"))

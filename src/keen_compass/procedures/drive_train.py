@@ -9,6 +9,7 @@ from types import MappingProxyType
 from typing import Any
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Part
 from keen_compass.procedures.base import Procedure
@@ -145,7 +146,14 @@ class DriveTrain(Procedure[Chain]):
         motor, drive = parameters.get("motor", "stepper"), parameters.get("drive", "belt")
         for given, known, name in ((axis, ("x", "y", "z"), "axis"), (motor, MOTORS, "motor"), (drive, DRIVES, "drive")):
             if not isinstance(given, str) or given not in known:
-                raise InputError(f"expected one of {', '.join(known)}, got {shown_input(given)}", f"piece.{name}")
+                raise InputError(
+                    tr(
+                        "expected one of {known}, got {shown_input}",
+                        known=", ".join(known),
+                        shown_input=shown_input(given),
+                    ),
+                    f"piece.{name}",
+                )
         feed = number(parameters.get("fastest_feed", 0.0), "piece.fastest_feed", 0, 1e7)
         return Chain(str(axis), str(motor), str(drive), feed)
 
@@ -299,10 +307,10 @@ def _train(chain: Chain, v: Mapping[str, float]) -> Train:
             travel = roller_travel(v["diameter"], v["media"])
     for name, value in (("reduction", v["reduction"]), ("travel", travel)):
         if not value > 0:
-            raise InputError("must be larger than 0", name)
+            raise InputError(tr("must be larger than 0"), name)
     train = Train(steps, v["reduction"], travel)
     if not FEWEST < steps * v["reduction"] / travel < MOST:
-        raise InputError("these parts give a number of steps that no machine has: look at each once more", "values")
+        raise InputError(tr("these parts give a number of steps that no machine has: look at each once more"), "values")
     return train
 
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.burns import FocusRow
 from keen_compass.pieces.where import Burnt, Narrowest
@@ -73,7 +74,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
         """A row of lines at the `heights` that are given."""
         self.check_parameters(parameters, _PARAMETERS)
         if parameters.get("read", "pick") not in ("pick", "widths"):
-            raise InputError("expected pick or widths", "piece.read")
+            raise InputError(tr("expected pick or widths"), "piece.read")
         given = _listed(parameters.get("heights", []))
         try:
             return FocusRow(tuple(length_mm(h, f"piece.heights[{i}]") for i, h in enumerate(given)))
@@ -187,7 +188,7 @@ def _why_none(read: Mapping[float, Measurement]) -> Note:
 
 def _listed(given: object) -> list[Any]:
     if not isinstance(given, list):
-        raise InputError("expected a list of heights", "piece.heights")
+        raise InputError(tr("expected a list of heights"), "piece.heights")
     return given
 
 

@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case
@@ -182,7 +183,7 @@ class Joint(Procedure[Any]):
     def solve(self, case: Case) -> Solution:
         """A finding for every unknown that all parts together determine."""
         if not case.parts:
-            raise InputError("give at least one part", "parts")
+            raise InputError(tr("give at least one part"), "parts")
         asks = tuple(_asks(case, i, part) for i, part in enumerate(case.parts))
         doubtful = [f for found in asks for f in found]
         if doubtful:

@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.rungs import KerfComb
 from keen_compass.pieces.where import Slack
 from keen_compass.procedures.base import Procedure
@@ -61,7 +62,7 @@ class KerfCombProcedure(Procedure[KerfComb]):
         self.check_parameters(parameters, _PARAMETERS)
         strips = parameters.get("strips", STRIPS)
         if isinstance(strips, bool) or not isinstance(strips, (int, float)) or strips % 1:
-            raise InputError("expected a whole number", "piece.strips")
+            raise InputError(tr("expected a whole number"), "piece.strips")
         try:
             return KerfComb(
                 int(strips),

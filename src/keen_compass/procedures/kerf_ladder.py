@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.rungs import KerfLadder
 from keen_compass.pieces.where import Faces, Fits
@@ -88,11 +89,11 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
         self.check_parameters(parameters, _PARAMETERS)
         given = parameters.get("compensations", [])
         if not isinstance(given, list):
-            raise InputError("expected a list of widths", "piece.compensations")
+            raise InputError(tr("expected a list of widths"), "piece.compensations")
         rooms = tuple(length_mm(v, f"piece.compensations[{i}]") for i, v in enumerate(given))
         side, thermal = parameters.get("side", "outside"), parameters.get("thermal", False)
         if parameters.get("read", "sizes") not in ("sizes", "pick"):
-            raise InputError("expected sizes or pick", "piece.read")
+            raise InputError(tr("expected sizes or pick"), "piece.read")
         middle = rooms[len(rooms) // 2] if rooms else 0.0
         try:
             return KerfLadder(

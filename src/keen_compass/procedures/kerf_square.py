@@ -8,6 +8,7 @@ from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError, shown_input
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.plate import BOTTOM, GOVERN, INSIDE, OUTSIDE, KerfPlate
 from keen_compass.pieces.where import Faces
@@ -109,7 +110,7 @@ class KerfSquare(Procedure[KerfPlate]):
         """From the lengths of `KerfPlate`, `slot_axis`; `govern` says which sizes are to come right."""
         self.check_parameters(parameters, _PARAMETERS)
         if parameters.get("govern", "outside") not in GOVERN:
-            raise InputError(f"expected one of {', '.join(GOVERN)}", "piece.govern")
+            raise InputError(tr("expected one of {govern}", govern=", ".join(GOVERN)), "piece.govern")
         usual = {"width": 90.0, "height": 70.0}
         lengths = {k: length_mm(parameters[k], f"piece.{k}") for k in (*_LENGTHS, "hole_bias") if k in parameters}
         axis = parameters.get("slot_axis", "x")
@@ -273,7 +274,9 @@ def _yes(parameters: Parameters, name: str, *, usual: bool) -> bool:
     """A parameter that is true or false. Raises InputError."""
     given = parameters.get(name, usual)
     if not isinstance(given, bool):
-        raise InputError(f"expected true or false, got {shown_input(given)}", f"piece.{name}")
+        raise InputError(
+            tr("expected true or false, got {shown_input}", shown_input=shown_input(given)), f"piece.{name}"
+        )
     return given
 
 

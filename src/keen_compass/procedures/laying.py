@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.machines.forms import usual_machine
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.registration import PROCEDURE as REGISTRATION
@@ -77,10 +78,10 @@ def lay(
     errs = _erring(errors or {})
     if not marks and not seen:
         if not errors:
-            raise InputError("give marks and where they were seen, or the machine’s errors", "--marks")
+            raise InputError(tr("give marks and where they were seen, or the machine’s errors"), "--marks")
         return Laid(undone(errs), "errors", {}, None)
     if len(marks) != len(seen):
-        raise InputError(f"expected as many as there are marks, {len(marks)}, got {len(seen)}", "--seen")
+        raise InputError(tr("expected as many as there are marks, {n}, got {n2}", n=len(marks), n2=len(seen)), "--seen")
     really = [errs.at(p) for p in seen]
     case = Case(
         "registration",
@@ -108,7 +109,12 @@ def _rows(matrix: Sequence[Sequence[float]]) -> Rows:
 def _erring(errors: Mapping[str, float]) -> Warp:
     for name, value in errors.items():
         if name not in ERRORS:
-            raise InputError(f"{name} is not known here; expected some of {', '.join(ERRORS)}", "--errors")
+            raise InputError(
+                tr("{name} is not known here; expected some of {errors}", name=name, errors=", ".join(ERRORS)),
+                "--errors",
+            )
         if not abs(value) <= MOST_ERROR:
-            raise InputError(f"{name}: at most {MOST_ERROR:g} mm per m", "--errors")
+            raise InputError(
+                tr("{name}: at most {most_error:g} mm per m", name=name, most_error=MOST_ERROR), "--errors"
+            )
     return erring(*(errors.get(name, 0.0) / 1000 for name in ERRORS))

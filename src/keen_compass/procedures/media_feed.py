@@ -13,6 +13,7 @@ from itertools import pairwise
 from typing import Any
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Meets
 from keen_compass.procedures.base import Procedure
@@ -125,15 +126,17 @@ class MediaFeed(Procedure[Bands]):
         """From `corrections`, rising, and `relative`."""
         self.check_parameters(parameters, {"corrections", "relative", "read"})
         if parameters.get("read", "pick") not in ("pick", "each"):
-            raise InputError("expected pick or each", "piece.read")
+            raise InputError(tr("expected pick or each"), "piece.read")
         given, relative = parameters.get("corrections"), parameters.get("relative", True)
         if not listed(given, 2, MOST_BANDS):
-            raise InputError(f"expected 2 to {MOST_BANDS} corrections", "piece.corrections")
+            raise InputError(tr("expected 2 to {most_bands} corrections", most_bands=MOST_BANDS), "piece.corrections")
         if not isinstance(relative, bool):
-            raise InputError(f"expected true or false, got {shown_input(relative)}", "piece.relative")
+            raise InputError(
+                tr("expected true or false, got {shown_input}", shown_input=shown_input(relative)), "piece.relative"
+            )
         values = tuple(number(v, f"piece.corrections[{i}]", -LARGEST, LARGEST) for i, v in enumerate(given))
         if any(b <= a for a, b in pairwise(values)):
-            raise InputError("must rise from band to band", "piece.corrections")
+            raise InputError(tr("must rise from band to band"), "piece.corrections")
         return Bands(values, relative)
 
     def measurands(self, piece: Bands) -> tuple[Measurand, ...]:
@@ -174,7 +177,9 @@ class MediaFeed(Procedure[Bands]):
         if not picked and not judged_as:
             return Solution((no_number(case, QUANTITY, Verdict.UNRESOLVED, note("nothing_read")),))
         if judged_as and len(judged_as) != n:
-            raise InputError(f"one judgement for each of the {n} bands, got {len(judged_as)}", "readings.bands")
+            raise InputError(
+                tr("one judgement for each of the {n} bands, got {n2}", n=n, n2=len(judged_as)), "readings.bands"
+            )
         if judged_as and any(b < a for a, b in pairwise(judged_as)) and not case.confirmed:
             return Solution((no_number(case, QUANTITY, Verdict.IMPLAUSIBLE, note("media_feed.out_of_order")),))
         low, high = _judged_range(bands, judged_as) if judged_as else _picked_range(bands, picked)

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.language import tr
 from keen_compass.procedures import REGISTRY, load, yielding
 from keen_compass.procedures.base import Piece, Procedure
 from keen_compass.procedures.case import Case
@@ -81,9 +82,9 @@ class Next(Procedure[Any]):
         """Proposals, the best first."""
         for i, quantity in enumerate(case.open):
             if quantity not in QUANTITIES:
-                raise InputError(f"{quantity!r} is nothing that is calibrated", f"open[{i}]")
+                raise InputError(tr("{quantity!r} is nothing that is calibrated", quantity=quantity), f"open[{i}]")
         if not case.open:
-            raise InputError("name at least one open question", "open")
+            raise InputError(tr("name at least one open question"), "open")
         found = proposals(case)
         one_by_one = single_minutes(case, found)
         figures = {SINGLE: round(one_by_one, 1)} if one_by_one else {}

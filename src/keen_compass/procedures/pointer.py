@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.language import tr
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import DIVISIONS, GRADUATIONS, METRIC, Page
@@ -162,15 +163,20 @@ class Pointer(Procedure[Sheet]):
         self.check_parameters(parameters, {"way", "targets", "secondary", "fine", "fed", *ON_PAPER})
         fed_along(parameters)
         if not isinstance(parameters.get("fine", False), bool):
-            raise InputError("expected true or false", "piece.fine")
+            raise InputError(tr("expected true or false"), "piece.fine")
         way, secondary = parameters.get("way", "mark"), parameters.get("secondary", "pointer")
         if way not in WAYS:
-            raise InputError(f"expected mark or sheet, got {shown_input(way)}", "piece.way")
+            raise InputError(tr("expected mark or sheet, got {shown_input}", shown_input=shown_input(way)), "piece.way")
         if secondary not in SECONDARIES:
-            raise InputError(f"expected pointer or sensor, got {shown_input(secondary)}", "piece.secondary")
+            raise InputError(
+                tr("expected pointer or sensor, got {shown_input}", shown_input=shown_input(secondary)),
+                "piece.secondary",
+            )
         given = parameters.get("targets", [[0.0, 0.0]] if way == "mark" else None)
         if not listed(given, 1, MOST_TARGETS):
-            raise InputError(f"expected 1 to {MOST_TARGETS} places [x, y]", "piece.targets")
+            raise InputError(
+                tr("expected 1 to {most_targets} places [x, y]", most_targets=MOST_TARGETS), "piece.targets"
+            )
         check_paper(parameters)
         at = tuple(place(t, f"piece.targets[{i}]") for i, t in enumerate(given))
         return Sheet(str(way), at, str(secondary), parameters.get("fine", False) is True)

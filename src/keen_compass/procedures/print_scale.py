@@ -15,6 +15,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.language import tr
 from keen_compass.machines.heads import TOOL
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
@@ -144,7 +145,10 @@ class PrintScale(Procedure[Ticks]):
         check_paper(parameters)
         fed_along(parameters)
         if parameters.get("aimed_with", TOOL) not in (TOOL, *AIMED_WITH):
-            raise InputError(f"expected one of {TOOL}, {', '.join(AIMED_WITH)}", "piece.aimed_with")
+            raise InputError(
+                tr("expected one of {tool}, {aimed_with}", tool=TOOL, aimed_with=", ".join(AIMED_WITH)),
+                "piece.aimed_with",
+            )
         size = place(parameters["size"], "piece.size") if "size" in parameters else (0.0, 0.0)
         lengths = {
             name: length_mm(parameters.get(name, d), f"piece.{name}")
@@ -152,11 +156,16 @@ class PrintScale(Procedure[Ticks]):
         }
         for name, mm in lengths.items():
             if not 0 < mm <= LONGEST:
-                raise InputError(f"larger than 0 and at most {LONGEST:g} mm", f"piece.{name}")
+                raise InputError(tr("larger than 0 and at most {longest:g} mm", longest=LONGEST), f"piece.{name}")
         given = parameters.get("crosses", [])
         if not listed(given, 0, MOST_CROSSES):
             raise InputError(
-                f"expected at most {MOST_CROSSES} places [x, y], got {shown_input(given)}", "piece.crosses"
+                tr(
+                    "expected at most {most_crosses} places [x, y], got {shown_input}",
+                    most_crosses=MOST_CROSSES,
+                    shown_input=shown_input(given),
+                ),
+                "piece.crosses",
             )
         crosses = tuple(place(at, f"piece.crosses[{i}]") for i, at in enumerate(given))
         return Ticks(**lengths, size=size, crosses=crosses, graduation=graduation_of(parameters))

@@ -18,6 +18,7 @@ from itertools import combinations
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.language import tr
 from keen_compass.machines.heads import TOOL
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
@@ -173,18 +174,23 @@ class Proof(Procedure[Places]):
         self.check_parameters(parameters, {"border", "places", "sticker", "copies", "marks", "aimed_with", *ON_PAPER})
         check_paper(parameters)
         if parameters.get("aimed_with", TOOL) not in (TOOL, *AIMED_WITH):
-            raise InputError(f"expected one of {TOOL}, {', '.join(AIMED_WITH)}", "piece.aimed_with")
+            raise InputError(
+                tr("expected one of {tool}, {aimed_with}", tool=TOOL, aimed_with=", ".join(AIMED_WITH)),
+                "piece.aimed_with",
+            )
         sticker = Sticker.from_json(parameters["sticker"]) if "sticker" in parameters else None  # type: ignore[arg-type]
         copies = round(number(parameters.get("copies", 1), "piece.copies", 1, MOST_COPIES))
         size = place(parameters["size"], "piece.size") if "size" in parameters else (0.0, 0.0)
         moved = parameters.get("marks") or []
         if moved and not listed(moved, 4, 4):
-            raise InputError("expected four places [x, y]", "piece.marks")
+            raise InputError(tr("expected four places [x, y]"), "piece.marks")
         marks = tuple(place(m, f"piece.marks[{i}]") for i, m in enumerate(list(moved)))  # type: ignore[call-overload]
         border = length_mm(parameters.get("border", 2.0), "piece.border")
         given = parameters.get("places")
         if not listed(given, 1, MOST_PLACES):
-            raise InputError(f"expected 1 to {MOST_PLACES} places [x, y, nx, ny]", "piece.places")
+            raise InputError(
+                tr("expected 1 to {most_places} places [x, y, nx, ny]", most_places=MOST_PLACES), "piece.places"
+            )
         found = tuple(_place(one, f"piece.places[{i}]", border) for i, one in enumerate(given))
         return Places(border, found, sticker, copies, size, marks)
 
@@ -317,11 +323,11 @@ PROCEDURE = Proof()
 def _place(given: object, where: str, border: float) -> Place:
     """As it is written. border: mm, where it has none of its own. Raises InputError."""
     if not listed(given, 4, 5):
-        raise InputError("expected [x, y, nx, ny], and its border where that isn't the same all round", where)
+        raise InputError(tr("expected [x, y, nx, ny], and its border where that isn't the same all round"), where)
     x, y, nx, ny, *own = (number(v, f"{where}[{k}]", -1e6, 1e6) for k, v in enumerate(given))
     length = math.hypot(nx, ny)
     if not length:
-        raise InputError("a normal points somewhere", where)
+        raise InputError(tr("a normal points somewhere"), where)
     return x, y, nx / length, ny / length, own[0] if own else border
 
 

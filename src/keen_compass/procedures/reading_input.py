@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.procedures.case import length_mm, number
 from keen_compass.procedures.case_structures import ReadingIn
 from keen_compass.quantities.instruments import Instrument
@@ -31,7 +32,7 @@ def at_place(place: str, make: Callable[[], T]) -> T:
 
 def positive(value: float, place: str) -> float:
     if not value > 0:
-        raise InputError("must be larger than 0", place)
+        raise InputError(tr("must be larger than 0"), place)
     return value
 
 
@@ -43,7 +44,9 @@ def readings_in(
     for i, entry in enumerate(given):
         place, name = f"readings[{i}]", entry.measurand
         if name in found:
-            raise InputError(f"{name} is given twice; put all its values in one entry", f"{place}.measurand")
+            raise InputError(
+                tr("{name} is given twice; put all its values in one entry", name=name), f"{place}.measurand"
+            )
         read = _reader_of(name, instrument, meant, unit)
         found[name] = tuple(read(v, f"{place}.values[{j}]") for j, v in enumerate(entry.values))
     return found
@@ -57,7 +60,7 @@ def stated(given: Sequence[ReadingIn], readings: Mapping[str, tuple[Reading, ...
             continue
         place = f"readings[{i}].uncertainty"
         if not all(isinstance(r, Length) for r in readings[entry.measurand]):
-            raise InputError("is for lengths", place)
+            raise InputError(tr("is for lengths"), place)
         found[entry.measurand] = positive(length_mm(entry.uncertainty, place, unit), place)
     return found
 
@@ -82,7 +85,7 @@ def _spot(given: object, place: str, unit: str) -> Spot:
     """A place in the plane, ``[x, y]``."""
     both = understood(list[Any], given, place)
     if len(both) != 2:
-        raise InputError("expected [x, y]", place)
+        raise InputError(tr("expected [x, y]"), place)
     x, y = (length_mm(v, f"{place}[{i}]", unit) for i, v in enumerate(both))
     return Spot(x, y, f"{x:g}, {y:g}")
 
@@ -93,7 +96,7 @@ def _pick(given: object, place: str) -> Pick:
         return at_place(place, lambda: parse_pick(given, MOST_PICKS))
     at = number(given, place, 1, MOST_PICKS)
     if at * 2 != round(at * 2):
-        raise InputError("a number, or halfway between two, like 2.5", place)
+        raise InputError(tr("a number, or halfway between two, like 2.5"), place)
     return Pick(at, trim_number(at, 1))
 
 

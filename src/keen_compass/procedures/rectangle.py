@@ -16,6 +16,7 @@ from dataclasses import replace
 from typing import Any, cast
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Piece, Procedure
@@ -87,7 +88,7 @@ class Rectangle(Procedure[SteppedOutline]):
         try:
             for name, value in (("width", width), ("height", height)):
                 if not value > 0:
-                    raise PieceError("must be larger than 0", name)
+                    raise PieceError(tr("must be larger than 0"), name)
             usual = SteppedOutline.sized(width, height, drawn=True)
             return replace(usual, drawn=drawn, **{**sizes, "width": width, "height": height})
         except PieceError as error:
@@ -203,7 +204,7 @@ class Rectangle(Procedure[SteppedOutline]):
 
     def _check(self, case: Case) -> None:
         if not any(f"{a}_steps" in case.values for a in AXES):
-            raise InputError("give x_steps, y_steps or both: the numbers in the controller", "machine.values")
+            raise InputError(tr("give x_steps, y_steps or both: the numbers in the controller"), "machine.values")
         self.check_readings(case, MEASURANDS, positive=True)
 
     def unless_said(self, given: Parameters) -> dict[str, object]:

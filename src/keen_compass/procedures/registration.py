@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, UncertaintyError
+from keen_compass.language import tr
 from keen_compass.machines.heads import TOOL, offset_held
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
@@ -126,13 +127,16 @@ class Registration(Procedure[Marks]):
         check_paper(parameters)
         given = parameters.get("marks")
         if not listed(given, 1, MOST_MARKS):
-            raise InputError(f"expected 1 to {MOST_MARKS} places [x, y]", "piece.marks")
+            raise InputError(tr("expected 1 to {most_marks} places [x, y]", most_marks=MOST_MARKS), "piece.marks")
         model = parameters.get("model", "auto")
         if model not in ("auto", *FREEDOM):
-            raise InputError(f"expected one of auto, {', '.join(FREEDOM)}", "piece.model")
+            raise InputError(tr("expected one of auto, {freedom}", freedom=", ".join(FREEDOM)), "piece.model")
         aimed_with = parameters.get("aimed_with", TOOL)
         if aimed_with not in (TOOL, *AIMED_WITH):
-            raise InputError(f"expected one of {TOOL}, {', '.join(AIMED_WITH)}", "piece.aimed_with")
+            raise InputError(
+                tr("expected one of {tool}, {aimed_with}", tool=TOOL, aimed_with=", ".join(AIMED_WITH)),
+                "piece.aimed_with",
+            )
         marks = tuple(place(m, f"piece.marks[{i}]") for i, m in enumerate(given))
         return Marks(marks, str(model), str(aimed_with))
 
@@ -265,7 +269,7 @@ def known_shapes(case: Case) -> Shapes | None:
 def _mean(case: Case, name: str) -> tuple[float, float]:
     spots = [r for r in case.readings[name] if isinstance(r, Spot)]
     if len(spots) != len(case.readings[name]):
-        raise InputError(f"{name} is a place [x, y], and was read as something else", "readings")
+        raise InputError(tr("{name} is a place [x, y], and was read as something else", name=name), "readings")
     return sum(s.x for s in spots) / len(spots), sum(s.y for s in spots) / len(spots)
 
 

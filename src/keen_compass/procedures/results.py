@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.procedures.case import Case, Previous
 from keen_compass.procedures.settle import with_remedies
 from keen_compass.quantities.assumed import EYE_OF_A_STEP
@@ -184,7 +185,7 @@ def scale_outcome(
     """A scale error s (mm/mm), turned into the controller's form. length: mm, that the tolerance means."""
     stored = case.resolution(quantity)
     if s.value <= SCALE_LIMIT:
-        raise InputError("the readings are so small that no number could correct them", "readings")
+        raise InputError(tr("the readings are so small that no number could correct them"), "readings")
     decimals = stored.held_with(case.decimals_of(quantity))
     new = stored.corrected(s.value, decimals)
     slope = stored.sensitivity(s.value)

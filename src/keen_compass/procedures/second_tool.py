@@ -15,6 +15,7 @@ from types import MappingProxyType
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError, shown_input
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.astride import MOST_DIVISIONS, WAYS, Astride
 from keen_compass.pieces.in_picture import Pattern
@@ -86,11 +87,13 @@ class SecondTool(Procedure[Astride]):
         self.check_parameters(parameters, {"way", "pitch", "divisions", "spacing"})
         way = parameters.get("way", "gaps")
         if way not in WAYS:
-            raise InputError(f"expected gaps or vernier, got {shown_input(way)}", "piece.way")
+            raise InputError(
+                tr("expected gaps or vernier, got {shown_input}", shown_input=shown_input(way)), "piece.way"
+            )
         pitch = length_mm(parameters.get("pitch", PITCH), "piece.pitch")
         divisions = number(parameters.get("divisions", DIVISIONS), "piece.divisions", 2, MOST_DIVISIONS)
         if divisions != round(divisions):
-            raise InputError("a whole number", "piece.divisions")
+            raise InputError(tr("a whole number"), "piece.divisions")
         spacing = length_mm(parameters.get("spacing", 0.0), "piece.spacing")
         try:
             return Astride(str(way), pitch, round(divisions), spacing)

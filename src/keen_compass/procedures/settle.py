@@ -17,6 +17,7 @@ from itertools import combinations
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from keen_compass.errors import UncertaintyError
+from keen_compass.language import marked
 from keen_compass.procedures.case import Case, length_mm
 from keen_compass.quantities.assumed import AIMED, hand
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -220,7 +221,7 @@ def _by_reading(case: Case, procedure: Procedure[Any] | None) -> Iterator[Way]:
     if stated > instrument.resolution and not instrument.divided_in_fractions:
         said = note("read_finer", division=instrument.resolution, instrument=instrument.name)
         yield Way("read_again", said, 1.5, _scaled((Cause.DIVISION,), instrument.resolution / stated), anew=True)
-    what = "length" if procedure is None or procedure.noun == "piece" else "stop"
+    what = marked("length") if procedure is None or procedure.noun == "piece" else marked("stop")
     for n in MORE_READINGS:
         if n > have:
             said = note("more_readings", more=n - have, noun=what)

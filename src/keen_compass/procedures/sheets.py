@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.language import tr
 from keen_compass.machines.heads import TOOL
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
@@ -44,7 +45,7 @@ CREEP = 0.03  # mm, standard, that a roll creeps between aiming and drawing
 def place(given: object, where: str) -> tuple[float, float]:
     """``[x, y]`` in mm. Raises InputError."""
     if not listed(given, 2, 2):
-        raise InputError(f"expected [x, y], got {shown_input(given)}", where)
+        raise InputError(tr("expected [x, y], got {shown_input}", shown_input=shown_input(given)), where)
     x, y = (number(v, f"{where}[{i}]", -1e6, 1e6) for i, v in enumerate(given))
     return x, y
 
@@ -53,7 +54,14 @@ def graduation_of(parameters: Parameters) -> Graduation:
     """How a sheet's rings, verniers and bars are divided. Raises InputError."""
     unit = parameters.get("graduated", METRIC.unit)
     if unit not in GRADUATIONS:
-        raise InputError(f"expected {' or '.join(GRADUATIONS)}, got {shown_input(unit)}", "piece.graduated")
+        raise InputError(
+            tr(
+                "expected {graduations}, got {shown_input}",
+                graduations=tr(" or ").join(GRADUATIONS),
+                shown_input=shown_input(unit),
+            ),
+            "piece.graduated",
+        )
     return GRADUATIONS[str(unit)]
 
 
@@ -75,11 +83,17 @@ def check_paper(parameters: Parameters) -> None:
     if "size" in parameters:
         for side in place(parameters["size"], "piece.size"):
             if not SMALLEST <= side <= LARGEST:
-                raise InputError(f"a sheet is {SMALLEST:g} to {LARGEST:g} mm long either way", "piece.size")
+                raise InputError(
+                    tr("a sheet is {smallest:g} to {largest:g} mm long either way", smallest=SMALLEST, largest=LARGEST),
+                    "piece.size",
+                )
     if "bars" in parameters:
         for bar in place(parameters["bars"], "piece.bars"):
             if not 0 < bar <= LONGEST_BAR:
-                raise InputError(f"a check bar measures more than 0 and at most {LONGEST_BAR:g} mm", "piece.bars")
+                raise InputError(
+                    tr("a check bar measures more than 0 and at most {longest_bar:g} mm", longest_bar=LONGEST_BAR),
+                    "piece.bars",
+                )
     graduation_of(parameters)
 
 
@@ -93,7 +107,7 @@ def fed_along(parameters: Parameters) -> str:
     """The axis along which a roll is fed; none of a sheet that lies still. Raises InputError."""
     fed = parameters.get("fed", "")
     if fed not in ("", "x", "y"):
-        raise InputError(f"expected x or y, got {shown_input(fed)}", "piece.fed")
+        raise InputError(tr("expected x or y, got {shown_input}", shown_input=shown_input(fed)), "piece.fed")
     return str(fed)
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
@@ -56,8 +57,13 @@ class SpeedRun:
         for feed in self.feeds:
             if needed_run(feed, self.acceleration) > self.run + 1e-6:
                 raise PieceError(
-                    f"a run of {self.run:g} mm reaches only {reached_feed(feed, self.run, self.acceleration):.0f} "
-                    f"mm/min, not {feed:g}; make the run longer or the ladder lower",
+                    tr(
+                        "a run of {run:g} mm reaches only {reached_feed:.0f} mm/min, not {feed:g}; make the run "
+                        "longer or the ladder lower",
+                        run=self.run,
+                        reached_feed=reached_feed(feed, self.run, self.acceleration),
+                        feed=feed,
+                    ),
                     "run",
                 )
 
@@ -135,20 +141,20 @@ class Speed(Procedure[SpeedRun]):
         axis = self.axis_of(parameters, "xy")
         given = parameters.get("feeds", [2000.0, 4000.0, 6000.0, 8000.0])
         if not isinstance(given, list) or not given:
-            raise InputError("expected a list of feeds in mm/min", "piece.feeds")
+            raise InputError(tr("expected a list of feeds in mm/min"), "piece.feeds")
         feeds = [number(f, f"piece.feeds[{i}]", 0, 1e7) for i, f in enumerate(given)]
         if sorted(set(feeds)) != feeds or feeds[0] <= 0:
-            raise PieceError("each feed must be higher than the one before, and above 0", "piece.feeds")
+            raise PieceError(tr("each feed must be higher than the one before, and above 0"), "piece.feeds")
         share = number(parameters.get("share", SHARE), "piece.share")
         if not 0 < share <= 1:
-            raise PieceError("must be above 0 and at most 1", "piece.share")
+            raise PieceError(tr("must be above 0 and at most 1"), "piece.share")
         lengths = {
             k: length_mm(parameters.get(k, d), f"piece.{k}")
             for k, d in (("start", 30.0), ("across", 100.0), ("run", 800.0), ("within", WITHIN))
         }
         acceleration = number(parameters.get("acceleration", 400.0), "piece.acceleration", 1e-3, 1e6)
         if not lengths["run"] > 0:
-            raise PieceError("must be larger than 0", "piece.run")
+            raise PieceError(tr("must be larger than 0"), "piece.run")
         try:
             return SpeedRun(
                 axis,

@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
@@ -72,7 +73,7 @@ class TrackingRun:
 def trips_of(given: object) -> int:
     """How many trips. Raises PieceError."""
     if isinstance(given, bool) or not isinstance(given, int) or not 2 <= given <= MOST_TRIPS:
-        raise PieceError(f"expected 2 to {MOST_TRIPS} trips", "piece.trips")
+        raise PieceError(tr("expected 2 to {most_trips} trips", most_trips=MOST_TRIPS), "piece.trips")
     return given
 
 

@@ -11,6 +11,7 @@ from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.language import tr
 from keen_compass.machines.limits import UNITS
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures.base import Procedure
@@ -186,19 +187,19 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         start, across = (length_mm(parameters.get(k, margin), f"piece.{k}") for k in ("start", "across"))
         length = length_mm(parameters.get("length", 1000.0), "piece.length")
         if not length > 0:
-            raise PieceError("must be larger than 0", "piece.length")
+            raise PieceError(tr("must be larger than 0"), "piece.length")
         if parameters.get("run", "travel") == "tracking":
             return TrackingRun(axis, start, across, length, trips_of(parameters.get("trips", TRIPS)))
         if parameters.get("run", "travel") != "travel":
-            raise InputError("expected travel or tracking", "piece.run")
+            raise InputError(tr("expected travel or tracking"), "piece.run")
         targets = targets_given(parameters.get("targets", 11), length)
         within = number(parameters.get("parallel_within_deg", 0.0), "piece.parallel_within_deg")
         if not 0 <= within < 15:
-            raise PieceError("must be from 0 to 15 degrees", "piece.parallel_within_deg")
+            raise PieceError(tr("must be from 0 to 15 degrees"), "piece.parallel_within_deg")
         off = bool(parameters.get("compensation_off", False))
         units = parameters.get("units", "mm")
         if units not in UNITS:
-            raise InputError(f"expected one of {', '.join(UNITS)}", "piece.units")
+            raise InputError(tr("expected one of {units}", units=", ".join(UNITS)), "piece.units")
         return TravelRun(axis, start, across, targets, off, math.radians(within), units)
 
     def measurands(self, piece: TravelRun | TrackingRun) -> tuple[Measurand, ...]:

@@ -7,8 +7,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from keen_compass.errors import PieceError
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
-from keen_compass.machines.shown import show_length
+from keen_compass.machines.shown import plain_length
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import OnRule
 from keen_compass.procedures.case import Case, length_mm
@@ -79,7 +80,7 @@ class TravelRun:
 
 def written_target(p: float, units: str) -> str:
     """A target as the rule has it: ``240``, ``9 1/2``."""
-    return show_length(p, units).rpartition(" ")[0]
+    return plain_length(p, units).rpartition(" ")[0]
 
 
 def aside_per_metre(degrees: float) -> int:
@@ -102,10 +103,13 @@ def targets_given(given: object, length: float) -> tuple[float, ...]:
     if isinstance(given, list):
         positions = [length_mm(v, f"piece.targets[{i}]") for i, v in enumerate(given)]
         if sorted(set(positions)) != positions or len(positions) < 2:
-            raise PieceError("at least two positions, each larger than the one before", "piece.targets")
+            raise PieceError(tr("at least two positions, each larger than the one before"), "piece.targets")
         return tuple(positions)
     if isinstance(given, bool) or not isinstance(given, (int, float)) or not 2 <= given <= MOST_TARGETS:
-        raise PieceError(f"expected 2 to {MOST_TARGETS} targets, or a list of positions", "piece.targets")
+        raise PieceError(
+            tr("expected 2 to {most_targets} targets, or a list of positions", most_targets=MOST_TARGETS),
+            "piece.targets",
+        )
     n = int(given)
     return tuple(round(length * i / (n - 1), 6) for i in range(n))
 

@@ -10,6 +10,8 @@ from enum import StrEnum
 from functools import cache
 from typing import NamedTuple
 
+from keen_compass.language import marked, tr
+
 
 class Lives(StrEnum):
     """Where a value lives, and so how it is corrected."""
@@ -35,7 +37,7 @@ class Quantity(NamedTuple):
     """
 
     name: str
-    label: str
+    called: str
     group: str
     error_unit: str
     rests_on: tuple[str, ...] = ()
@@ -46,6 +48,11 @@ class Quantity(NamedTuple):
     spoke: str = ""
     one_sided: bool = False
     depends: tuple[str, ...] = ()
+
+    @property
+    def label(self) -> str:
+        """What it is called, in the language that is spoken."""
+        return tr(self.called)
 
     @property
     def scaled(self) -> bool:
@@ -65,7 +72,7 @@ class Quantity(NamedTuple):
     @property
     def spoke_name(self) -> str:
         """The spoke that shows it."""
-        return self.spoke or self.label
+        return tr(self.spoke or self.called)
 
 
 _STEPS = ("x_steps", "y_steps")
@@ -74,44 +81,159 @@ _BEAM = ("focus", "power", "cut_feed")  # what a beam's kerf follows
 _CUT = ("tool", "material", "thickness", "process")  # whose kerf it is
 _HEAD = ("accessory",)  # what is held beside the tool
 _PRINT = ("printer", "carrier")
-_SCALE = "Print scale"
+_BESIDE = {
+    "pointer": (marked("Pointer"), marked("Pointer X"), marked("Pointer Y")),
+    "sensor": (marked("Sensor"), marked("Sensor X"), marked("Sensor Y")),
+    "camera": (marked("Camera"), marked("Camera X"), marked("Camera Y")),
+    "second_tool": (marked("Second tool"), marked("Second tool X"), marked("Second tool Y")),
+}  # what sits beside the tool: itself, along X, along Y
+_SCALE = marked("Print scale")
 _FED = ("printer", "material")
 _DRIVES = 20.0  # mm over 1000: closer than that, no switch, gear or tooth is wrong
 
 QUANTITIES: dict[str, Quantity] = {
     q.name: q
     for q in (
-        Quantity("x_drive", "X drive train", "motion", "mm/m", (), _DRIVES, "x", Lives.COMPUTED, "", "Drive train"),
-        Quantity("y_drive", "Y drive train", "motion", "mm/m", (), _DRIVES, "y", Lives.COMPUTED, "", "Drive train"),
-        Quantity("z_drive", "Z drive train", "motion", "mm/m", (), _DRIVES, "z", Lives.COMPUTED, "", "Drive train"),
-        Quantity("x_steps", "X steps", "motion", "mm/m", ("x_drive",), 0.4, "x"),
-        Quantity("y_steps", "Y steps", "motion", "mm/m", ("y_drive",), 0.4, "y"),
-        Quantity("z_steps", "Z steps", "motion", "mm/m", ("z_drive",), 2.0, "z", spoke="Z axis"),
-        Quantity("x_backlash", "X backlash", "motion", "mm", ("x_steps",), 0.05, "x", Lives.NUMBER, "mm"),
-        Quantity("y_backlash", "Y backlash", "motion", "mm", ("y_steps",), 0.05, "y", Lives.NUMBER, "mm"),
-        Quantity("z_backlash", "Z backlash", "motion", "mm", ("z_steps",), 0.05, "z", Lives.NUMBER, "mm", "Z axis"),
-        Quantity("squareness", "Squareness", "motion", "mm/m", _MOTION, 0.5, "", Lives.BY_HAND, "mm"),
-        Quantity("x_home", "X home", "motion", "mm", (*_MOTION, "squareness"), 0.2, "x", Lives.NUMBER, "mm", "Home"),
-        Quantity("y_home", "Y home", "motion", "mm", (*_MOTION, "squareness"), 0.2, "y", Lives.NUMBER, "mm", "Home"),
         Quantity(
-            "tracking", "Feed tracking", "motion", "mm", _STEPS, 0.2, "", Lives.BY_HAND, "times", depends=("material",)
-        ),
-        Quantity("x_tram", "X tram", "motion", "mm/m", (), 0.3, "x", Lives.BY_HAND, "mm/m", "Head tram"),
-        Quantity("y_tram", "Y tram", "motion", "mm/m", (), 0.3, "y", Lives.BY_HAND, "mm/m", "Head tram"),
-        Quantity(
-            "bed", "Bed", "motion", "mm", ("x_steps", "y_steps", "x_tram", "y_tram"), 0.3, "", Lives.BY_HAND, "mm"
+            "x_drive",
+            marked("X drive train"),
+            "motion",
+            "mm/m",
+            (),
+            _DRIVES,
+            "x",
+            Lives.COMPUTED,
+            "",
+            marked("Drive train"),
         ),
         Quantity(
-            "x_speed", "X feed", "motion", "mm/min", ("x_steps",), 500.0, "x", Lives.NUMBER, "mm/min", "Feeds", True
+            "y_drive",
+            marked("Y drive train"),
+            "motion",
+            "mm/m",
+            (),
+            _DRIVES,
+            "y",
+            Lives.COMPUTED,
+            "",
+            marked("Drive train"),
         ),
         Quantity(
-            "y_speed", "Y feed", "motion", "mm/min", ("y_steps",), 500.0, "y", Lives.NUMBER, "mm/min", "Feeds", True
+            "z_drive",
+            marked("Z drive train"),
+            "motion",
+            "mm/m",
+            (),
+            _DRIVES,
+            "z",
+            Lives.COMPUTED,
+            "",
+            marked("Drive train"),
         ),
-        Quantity("focus", "Focus", "cut", "mm", (), 1.0, "", Lives.SETTING, "mm", "Beam", depends=_CUT),
-        Quantity("power", "Power", "cut", "%", ("focus",), 10.0, "", Lives.SETTING, "%", "Beam", depends=_CUT),
+        Quantity("x_steps", marked("X steps"), "motion", "mm/m", ("x_drive",), 0.4, "x"),
+        Quantity("y_steps", marked("Y steps"), "motion", "mm/m", ("y_drive",), 0.4, "y"),
+        Quantity("z_steps", marked("Z steps"), "motion", "mm/m", ("z_drive",), 2.0, "z", spoke=marked("Z axis")),
+        Quantity("x_backlash", marked("X backlash"), "motion", "mm", ("x_steps",), 0.05, "x", Lives.NUMBER, "mm"),
+        Quantity("y_backlash", marked("Y backlash"), "motion", "mm", ("y_steps",), 0.05, "y", Lives.NUMBER, "mm"),
+        Quantity(
+            "z_backlash",
+            marked("Z backlash"),
+            "motion",
+            "mm",
+            ("z_steps",),
+            0.05,
+            "z",
+            Lives.NUMBER,
+            "mm",
+            marked("Z axis"),
+        ),
+        Quantity("squareness", marked("Squareness"), "motion", "mm/m", _MOTION, 0.5, "", Lives.BY_HAND, "mm"),
+        Quantity(
+            "x_home",
+            marked("X home"),
+            "motion",
+            "mm",
+            (*_MOTION, "squareness"),
+            0.2,
+            "x",
+            Lives.NUMBER,
+            "mm",
+            marked("Home"),
+        ),
+        Quantity(
+            "y_home",
+            marked("Y home"),
+            "motion",
+            "mm",
+            (*_MOTION, "squareness"),
+            0.2,
+            "y",
+            Lives.NUMBER,
+            "mm",
+            marked("Home"),
+        ),
+        Quantity(
+            "tracking",
+            marked("Feed tracking"),
+            "motion",
+            "mm",
+            _STEPS,
+            0.2,
+            "",
+            Lives.BY_HAND,
+            "times",
+            depends=("material",),
+        ),
+        Quantity(
+            "x_tram", marked("X tram"), "motion", "mm/m", (), 0.3, "x", Lives.BY_HAND, "mm/m", marked("Head tram")
+        ),
+        Quantity(
+            "y_tram", marked("Y tram"), "motion", "mm/m", (), 0.3, "y", Lives.BY_HAND, "mm/m", marked("Head tram")
+        ),
+        Quantity(
+            "bed",
+            marked("Bed"),
+            "motion",
+            "mm",
+            ("x_steps", "y_steps", "x_tram", "y_tram"),
+            0.3,
+            "",
+            Lives.BY_HAND,
+            "mm",
+        ),
+        Quantity(
+            "x_speed",
+            marked("X feed"),
+            "motion",
+            "mm/min",
+            ("x_steps",),
+            500.0,
+            "x",
+            Lives.NUMBER,
+            "mm/min",
+            marked("Feeds"),
+            True,
+        ),
+        Quantity(
+            "y_speed",
+            marked("Y feed"),
+            "motion",
+            "mm/min",
+            ("y_steps",),
+            500.0,
+            "y",
+            Lives.NUMBER,
+            "mm/min",
+            marked("Feeds"),
+            True,
+        ),
+        Quantity("focus", marked("Focus"), "cut", "mm", (), 1.0, "", Lives.SETTING, "mm", marked("Beam"), depends=_CUT),
+        Quantity(
+            "power", marked("Power"), "cut", "%", ("focus",), 10.0, "", Lives.SETTING, "%", marked("Beam"), depends=_CUT
+        ),
         Quantity(
             "cut_feed",
-            "Cutting feed",
+            marked("Cutting feed"),
             "cut",
             "mm/min",
             ("focus",),
@@ -119,17 +241,31 @@ QUANTITIES: dict[str, Quantity] = {
             "",
             Lives.SETTING,
             "mm/min",
-            "Beam",
+            marked("Beam"),
             depends=_CUT,
         ),
-        Quantity("kerf", "Kerf", "cut", "mm", (*_MOTION, *_BEAM), 0.1, "", Lives.NUMBER, "mm", depends=_CUT),
-        Quantity("slot", "Slot width", "cut", "mm", (), 0.1, "", Lives.READ, "mm", "Kerf", depends=_CUT),
-        Quantity("bevel", "Bevel", "cut", "mm", (), 0.5, "", Lives.BY_HAND, "mm", one_sided=True, depends=_CUT),
-        Quantity("hole_bias", "Hole bias", "cut", "mm", ("kerf",), 0.1, "", Lives.NUMBER, "mm", "Kerf", depends=_CUT),
+        Quantity("kerf", marked("Kerf"), "cut", "mm", (*_MOTION, *_BEAM), 0.1, "", Lives.NUMBER, "mm", depends=_CUT),
+        Quantity(
+            "slot", marked("Slot width"), "cut", "mm", (), 0.1, "", Lives.READ, "mm", marked("Kerf"), depends=_CUT
+        ),
+        Quantity("bevel", marked("Bevel"), "cut", "mm", (), 0.5, "", Lives.BY_HAND, "mm", one_sided=True, depends=_CUT),
+        Quantity(
+            "hole_bias",
+            marked("Hole bias"),
+            "cut",
+            "mm",
+            ("kerf",),
+            0.1,
+            "",
+            Lives.NUMBER,
+            "mm",
+            marked("Kerf"),
+            depends=_CUT,
+        ),
         *(
             Quantity(
                 f"{head}_{a}",
-                f"{head.replace('_', ' ').capitalize()} {a.upper()}",
+                called[1 + at],
                 "heads",
                 "mm",
                 _MOTION,
@@ -137,15 +273,15 @@ QUANTITIES: dict[str, Quantity] = {
                 a,
                 Lives.NUMBER,
                 "mm",
-                head.replace("_", " ").capitalize(),
+                called[0],
                 depends=_HEAD,
             )
-            for head in ("pointer", "sensor", "camera", "second_tool")
-            for a in "xy"
+            for head, called in _BESIDE.items()
+            for at, a in enumerate("xy")
         ),
         Quantity(
             "drag",
-            "Drag blade",
+            marked("Drag blade"),
             "heads",
             "mm",
             ("x_backlash", "y_backlash"),
@@ -156,16 +292,32 @@ QUANTITIES: dict[str, Quantity] = {
             depends=("tool",),
         ),
         Quantity(
-            "print_scale_x", "Print scale X", "print", "mm/m", ("x_steps",), 1.0, "x", spoke=_SCALE, depends=_PRINT
+            "print_scale_x",
+            marked("Print scale X"),
+            "print",
+            "mm/m",
+            ("x_steps",),
+            1.0,
+            "x",
+            spoke=_SCALE,
+            depends=_PRINT,
         ),
         Quantity(
-            "print_scale_y", "Print scale Y", "print", "mm/m", ("y_steps",), 1.0, "y", spoke=_SCALE, depends=_PRINT
+            "print_scale_y",
+            marked("Print scale Y"),
+            "print",
+            "mm/m",
+            ("y_steps",),
+            1.0,
+            "y",
+            spoke=_SCALE,
+            depends=_PRINT,
         ),
-        Quantity("media_feed", "Media feed", "print", "%", (), 0.1, "", Lives.NUMBER, "percent", depends=_FED),
-        Quantity("registration", "Registration", "print", "mm", _MOTION, 0.3, "", Lives.BY_HAND, "mm"),
+        Quantity("media_feed", marked("Media feed"), "print", "%", (), 0.1, "", Lives.NUMBER, "percent", depends=_FED),
+        Quantity("registration", marked("Registration"), "print", "mm", _MOTION, 0.3, "", Lives.BY_HAND, "mm"),
         Quantity(
             "proof",
-            "Proof",
+            marked("Proof"),
             "print",
             "mm",
             ("registration", "print_scale_x", "print_scale_y"),
@@ -173,21 +325,26 @@ QUANTITIES: dict[str, Quantity] = {
             "",
             Lives.BY_HAND,
             "mm",
-            "Registration",
+            marked("Registration"),
             depends=_PRINT,
         ),
     )
 }
 ORDER = tuple(QUANTITIES)
 
-UNKNOWN_LABELS = {
-    "x_scale": "X scale",
-    "y_scale": "Y scale",
-    "kerf": "kerf",
-    "x_lost_motion": "X lost motion",
-    "y_lost_motion": "Y lost motion",
-    "hole_bias": "hole bias",
+UNKNOWNS = {
+    "x_scale": marked("X scale"),
+    "y_scale": marked("Y scale"),
+    "kerf": marked("kerf"),
+    "x_lost_motion": marked("X lost motion"),
+    "y_lost_motion": marked("Y lost motion"),
+    "hole_bias": marked("hole bias"),
 }
+
+
+def unknown_label(name: str) -> str:
+    """What an unknown of the joint evaluation is called; what isn’t one as it is."""
+    return tr(UNKNOWNS.get(name, name))
 
 
 @cache

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from datetime import date
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.assumed import hand
 from keen_compass.quantities.lengths import UNITS_MM
 
@@ -51,22 +52,22 @@ class Instrument:
 
     def __post_init__(self) -> None:
         if not 0 < self.resolution < LARGEST:
-            raise InputError("must be larger than 0: the smallest division of its scale", "resolution")
+            raise InputError(tr("must be larger than 0: the smallest division of its scale"), "resolution")
         if min(self.permissible_error) < 0:
-            raise InputError("must not be negative", "permissible_error")
+            raise InputError(tr("must not be negative"), "permissible_error")
         for name, value in (
             ("permissible_error", sum(self.permissible_error)),
             ("reach", self.reach),
             ("zero", abs(self.zero)),
         ):
             if not 0 <= value < LARGEST:
-                raise InputError("must be a length that something can have", name)
+                raise InputError(tr("must be a length that something can have"), name)
         if self.repeats is not None and not (0 <= self.repeats.s < LARGEST and 0 < self.repeats.dof < LARGEST):
-            raise InputError("must be a spread that was found", "repeats")
+            raise InputError(tr("must be a spread that was found"), "repeats")
         if self.unit not in UNITS_MM:
-            raise InputError(f"must be one of {', '.join(UNITS_MM)}", "unit")
+            raise InputError(tr("must be one of {units_mm}", units_mm=", ".join(UNITS_MM)), "unit")
         if not 0 <= self.parallel_within < 0.3:
-            raise InputError("must be between 0 and 0.3 rad", "parallel_within")
+            raise InputError(tr("must be between 0 and 0.3 rad"), "parallel_within")
 
     @property
     def repeatability(self) -> Repeatability:

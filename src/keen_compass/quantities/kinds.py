@@ -5,6 +5,7 @@ from __future__ import annotations
 from enum import StrEnum
 
 from keen_compass.errors import InputError
+from keen_compass.language import marked, tr
 
 
 class MachineKind(StrEnum):
@@ -20,7 +21,7 @@ class MachineKind(StrEnum):
     @property
     def said(self) -> str:
         """As its technician calls it."""
-        return _SAID.get(self, self.value)
+        return tr(_SAID.get(self, self.value))
 
     @property
     def thermal(self) -> bool:
@@ -43,13 +44,14 @@ class MachineKind(StrEnum):
         for kind, said in _SAID.items():
             if said == value:
                 return kind
-        raise InputError(f"choose one of {', '.join(cls)}", "kind")
+        raise InputError(tr("choose one of {cls}", cls=", ".join(cls)), "kind")
 
 
 _SAID = {
-    MachineKind.PLASMA: "plasma table",
-    MachineKind.LASER: "laser table",
-    MachineKind.KNIFE: "vinyl plotter",
-    MachineKind.PRINT_AND_CUT: "print-and-cut plotter",
-    MachineKind.PEN: "pen plotter",
+    MachineKind.ROUTER: marked("router"),
+    MachineKind.PLASMA: marked("plasma table"),
+    MachineKind.LASER: marked("laser table"),
+    MachineKind.KNIFE: marked("vinyl plotter"),
+    MachineKind.PRINT_AND_CUT: marked("print-and-cut plotter"),
+    MachineKind.PEN: marked("pen plotter"),
 }

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import LengthError
+from keen_compass.language import decimal_sign, tr
 
 if TYPE_CHECKING:
     from fractions import Fraction
@@ -85,12 +86,18 @@ def parse_length(text: str, default_unit: str = "mm", *, allow_negative: bool = 
     Raises LengthError with a message that fits beside the field.
     """
     if default_unit not in UNITS_MM:
-        raise LengthError(f"unit {default_unit!r} is not one of {', '.join(UNITS_MM)}")
+        raise LengthError(
+            tr(
+                "unit {default_unit!r} is not one of {units_mm}",
+                default_unit=default_unit,
+                units_mm=", ".join(UNITS_MM),
+            )
+        )
     if len(text) > LONGEST_TEXT:
-        raise LengthError(f"{len(text):,} characters is too long for a length; type one number")
+        raise LengthError(tr("{n:,} characters is too long for a length; type one number", n=len(text)))
     plain = _plain(text)
     if not plain:
-        raise LengthError("nothing typed yet")
+        raise LengthError(tr("nothing typed yet"))
     if match := re.fullmatch(_MIXED, plain):
         unit = _unit_of(match["unit"], default_unit)
         value, step = _mixed_value(match)
@@ -101,11 +108,13 @@ def parse_length(text: str, default_unit: str = "mm", *, allow_negative: bool = 
         number = float(_decimal_text(match["number"], text))
         length = Length((-number if match["sign"] == "-" else number) * UNITS_MM[unit], text, unit)
     else:
-        raise LengthError(f"can't read {_short(text)} as a length; type it like 400.31, 22 5/8 in or 12.5 thou")
+        raise LengthError(
+            tr("can't read {short} as a length; type it like 400.31, 22 5/8 in or 12.5 thou", short=_short(text))
+        )
     if length.mm < 0 and not allow_negative:
-        raise LengthError("a size is never negative")
+        raise LengthError(tr("a size is never negative"))
     if abs(length.mm) > LARGEST_MM:
-        raise LengthError("that is longer than a kilometre; check the digits and the unit")
+        raise LengthError(tr("that is longer than a kilometre; check the digits and the unit"))
     return length
 
 
@@ -123,7 +132,9 @@ def _unit_of(spelling: str | None, default_unit: str) -> str:
         return _SPELLINGS[spelling]
     except KeyError:
         hint = "; a mil is a thou to some and a millimetre to others" if spelling.startswith("mil") else ""
-        raise LengthError(f"unit {_short(spelling)} is not known{hint}; use mm, in or thou") from None
+        raise LengthError(
+            tr("unit {short} is not known{hint}; use mm, in or thou", short=_short(spelling), hint=hint)
+        ) from None
 
 
 def _mixed_value(match: re.Match[str]) -> tuple[Fraction, float]:
@@ -131,10 +142,10 @@ def _mixed_value(match: re.Match[str]) -> tuple[Fraction, float]:
 
     bottom = int(match["bottom"])
     if bottom == 0:
-        raise LengthError("a fraction can't have 0 below the line")
+        raise LengthError(tr("a fraction can't have 0 below the line"))
     top = int(match["top"])
     if match["whole"] and top >= bottom:
-        raise LengthError(f"{top}/{bottom} beside a whole number must be less than one")
+        raise LengthError(tr("{top}/{bottom} beside a whole number must be less than one", top=top, bottom=bottom))
     value = int(match["whole"] or 0) + Fraction(top, bottom)
     return (-value if match["sign"] == "-" else value), 1.0 / bottom
 
@@ -142,11 +153,21 @@ def _mixed_value(match: re.Match[str]) -> tuple[Fraction, float]:
 def _decimal_text(number: str, text: str) -> str:
     """The number with a decimal point, or LengthError where comma and point could mean two things."""
     if number.count(".") + number.count(",") > 1:
-        raise LengthError(f"{_short(text)} has more than one comma or point; type one, before the decimals")
+        raise LengthError(
+            tr("{short} has more than one comma or point; type one, before the decimals", short=_short(text))
+        )
     if "," in number:
         whole, _, decimals = number.partition(",")
-        if len(decimals) == 3 and 1 <= len(whole) <= 3 and whole.strip("0"):
-            raise LengthError(f"is {_short(text)} {whole}.{decimals} or {whole}{decimals}? Type a point, or no comma")
+        thousands = decimal_sign() != ","  # where it might stand for them
+        if thousands and len(decimals) == 3 and 1 <= len(whole) <= 3 and whole.strip("0"):
+            raise LengthError(
+                tr(
+                    "is {short} {whole}.{decimals} or {whole}{decimals}? Type a point, or no comma",
+                    short=_short(text),
+                    whole=whole,
+                    decimals=decimals,
+                )
+            )
         number = f"{whole}.{decimals}"
     return number
 
@@ -164,7 +185,7 @@ def parse_number(text: str) -> float:
     elif (match := re.fullmatch(_DECIMAL, plain)) and match["unit"] is None:
         value = float(_decimal_text(match["number"], text))
         return -value if match["sign"] == "-" else value
-    raise LengthError(f"can't read {_short(text)} as a number")
+    raise LengthError(tr("can't read {short} as a number", short=_short(text)))
 
 
 def plain_number(text: str) -> float:

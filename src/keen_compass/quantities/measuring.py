@@ -17,6 +17,7 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from keen_compass.errors import UncertaintyError
+from keen_compass.language import tr
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.uncertainty import K_95, Cause, Origin, Shape, Source, Uncertain
 
@@ -134,7 +135,7 @@ def measurement(
     stated: U (95 %, mm) that came with what was read, in place of all that an instrument brings.
     """
     if not values:
-        raise UncertaintyError("a mean needs at least one reading")
+        raise UncertaintyError(tr("a mean needs at least one reading"))
     if stated is not None:
         shift, effects = _as_stated(name, math.fsum(values) / len(values), stated, conditions)
         mean = Uncertain(math.fsum(values) / len(values) + shift, effects)

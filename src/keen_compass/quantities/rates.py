@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.lengths import MM_PER_INCH, trim_number
 
 FEEDS = {"mm/min": 1.0, "m/min": 1000.0, "mm/s": 60.0, "in/min": MM_PER_INCH}  # → mm/min
@@ -35,4 +36,4 @@ def parse_rate(text: str, rates: Mapping[str, float], units: str) -> float:
     try:
         return float(plain.removesuffix(unit).strip().replace(",", ".")) * rates[unit]
     except ValueError:
-        raise InputError(f"type a number of {usual}") from None
+        raise InputError(tr("type a number of {usual}", usual=usual)) from None

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from keen_compass.errors import LengthError
+from keen_compass.language import tr
 from keen_compass.quantities.lengths import LONGEST_TEXT, Length, parse_length, parse_number, plain_number, trim_number
 
 LARGEST_COUNT = 1e9
@@ -98,24 +99,24 @@ def number_of(reading: Reading) -> float:
             return reading.value
         case Pick():
             return reading.at
-    raise LengthError("this reading is no single number")
+    raise LengthError(tr("this reading is no single number"))
 
 
 def parse_count(text: str, unit: str, label: str = "this") -> Count:
     """A plain number, with the unit or without. Raises LengthError for a length, or anything else."""
     plain = text.strip()
     if len(plain) > LONGEST_TEXT:
-        raise LengthError(f"{len(plain):,} characters is too long for a number")
+        raise LengthError(tr("{n:,} characters is too long for a number", n=len(plain)))
     if not plain:
-        raise LengthError("nothing typed yet")
+        raise LengthError(tr("nothing typed yet"))
     try:
         value = parse_number(plain.removesuffix(unit) if unit else plain)
     except LengthError as error:
         if _is_length(plain):
-            raise LengthError(f"{label} is no length: type a plain number") from None
+            raise LengthError(tr("{label} is no length: type a plain number", label=label)) from None
         raise error from None
     if abs(value) > LARGEST_COUNT:
-        raise LengthError(f"{label} can't be as large as that")
+        raise LengthError(tr("{label} can't be as large as that", label=label))
     return Count(value, text, unit)
 
 
@@ -134,13 +135,13 @@ def parse_pick(text: str, count: int = 0, words: Sequence[str] = ()) -> Pick:
         if plain == word.lower():
             return Pick(float(i + 1), word)
     if words:
-        raise LengthError(f"choose one of {', '.join(words)}")
+        raise LengthError(tr("choose one of {words}", words=", ".join(words)))
     try:
         at = plain_number(plain)
     except ValueError:
         at = math.nan
     if not (1 <= at <= count and at * 2 == round(at * 2)):
-        raise LengthError(f"choose 1 to {count}, or halfway between two, like 2.5")
+        raise LengthError(tr("choose 1 to {count}, or halfway between two, like 2.5", count=count))
     return Pick(at, trim_number(at, 1))
 
 
@@ -163,16 +164,16 @@ def parse_spot(text: str, unit: str = "mm") -> Spot:
     """
     plain = text.strip()
     if len(plain) > LONGEST_TEXT:
-        raise LengthError(f"{len(plain):,} characters is too long for a place")
+        raise LengthError(tr("{n:,} characters is too long for a place", n=len(plain)))
     if not plain:
-        raise LengthError("nothing typed yet")
+        raise LengthError(tr("nothing typed yet"))
     parts = [part for part in re.split(r"[;\s]+", re.sub(r"[XYxy]\s*[:=]?", " ", plain)) if part]
     if len(parts) == 4 and all(part.isalpha() or part == '"' for part in parts[1::2]):  # each with its unit
         parts = [a + b for a, b in zip(parts[::2], parts[1::2], strict=True)]
     if len(parts) == 1 and plain.count(",") == 1 and "." in plain:
         parts = plain.split(",")
     if len(parts) != 2:
-        raise LengthError("type both numbers, X then Y, like 120.4 88.2")
+        raise LengthError(tr("type both numbers, X then Y, like 120.4 88.2"))
     x, y = (parse_length(part.removesuffix(","), unit, allow_negative=True).mm for part in parts)
     return Spot(x, y, plain)
 
@@ -183,9 +184,9 @@ def parse_pixel(text: str) -> tuple[float, float]:
     try:
         u, v = (plain_number(part) for part in parts)
     except ValueError:
-        raise LengthError("type both numbers in pixels, across then down, like 620.1 468.2") from None
+        raise LengthError(tr("type both numbers in pixels, across then down, like 620.1 468.2")) from None
     if not (0 <= u <= WIDEST_PICTURE and 0 <= v <= WIDEST_PICTURE):
-        raise LengthError("that place is in no picture")
+        raise LengthError(tr("that place is in no picture"))
     return u, v
 
 
@@ -233,4 +234,4 @@ def from_row(row: Row) -> Reading:
             return Count(value, row.text, row.unit)
         case Kind.PICK if value is not None:
             return Pick(value, row.text)
-    raise ValueError(f"no reading: {row.kind!r} without what it needs")
+    raise ValueError(tr("no reading: {kind!r} without what it needs", kind=row.kind))

@@ -13,6 +13,7 @@ from enum import StrEnum
 from typing import Any
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.language import marked, tr
 
 Stored = float | dict[str, float]
 
@@ -38,7 +39,7 @@ class ResolutionForm(StrEnum):
     @property
     def noun(self) -> str:
         """What the number is called after the axis letter: ``steps per mm``."""
-        return _NOUNS[self]
+        return tr(_NOUNS[self])
 
 
 _UNITS = {
@@ -53,15 +54,15 @@ _UNITS = {
     ResolutionForm.FACTOR: "times",
 }
 _NOUNS = {
-    ResolutionForm.STEPS_PER_MM: "steps per mm",
-    ResolutionForm.STEPS_PER_INCH: "steps per inch",
-    ResolutionForm.UM_PER_STEP: "µm per step",
-    ResolutionForm.MM_PER_STEP: "mm per step",
-    ResolutionForm.INCH_PER_STEP: "inch per step",
-    ResolutionForm.PAIR: "scale pair",
-    ResolutionForm.PERCENT_0: "scale",
-    ResolutionForm.PERCENT_100: "scale",
-    ResolutionForm.FACTOR: "scale factor",
+    ResolutionForm.STEPS_PER_MM: marked("steps per mm"),
+    ResolutionForm.STEPS_PER_INCH: marked("steps per inch"),
+    ResolutionForm.UM_PER_STEP: marked("µm per step"),
+    ResolutionForm.MM_PER_STEP: marked("mm per step"),
+    ResolutionForm.INCH_PER_STEP: marked("inch per step"),
+    ResolutionForm.PAIR: marked("scale pair"),
+    ResolutionForm.PERCENT_0: marked("scale"),
+    ResolutionForm.PERCENT_100: marked("scale"),
+    ResolutionForm.FACTOR: marked("scale factor"),
 }
 OF_PRINTS = (ResolutionForm.PERCENT_0, ResolutionForm.PERCENT_100, ResolutionForm.PAIR, ResolutionForm.FACTOR)
 OF_AXES = tuple(form for form in ResolutionForm if form is not ResolutionForm.FACTOR)
@@ -92,17 +93,25 @@ class StoredResolution:
 
     def __post_init__(self) -> None:
         if max(abs(self.value), abs(self.commanded)) > LARGEST:
-            raise InputError(f"{self.value:g} can't be a controller's {self.form.noun}: it is too large")
+            raise InputError(
+                tr("{value:g} can't be a controller's {noun}: it is too large", value=self.value, noun=self.form.noun)
+            )
         positive = self.motion_factor > 0 if self.form is not ResolutionForm.PAIR else self.commanded > 0
         if not positive or (self.form is ResolutionForm.PAIR and not self.value > 0):
-            raise InputError(f"{self.value:g} can't be a controller's {self.form.noun}: it must be larger than 0")
+            raise InputError(
+                tr(
+                    "{value:g} can't be a controller's {noun}: it must be larger than 0",
+                    value=self.value,
+                    noun=self.form.noun,
+                )
+            )
 
     @classmethod
     def from_input(cls, form: ResolutionForm, given: object) -> StoredResolution:
         """From JSON: a number, or ``{"commanded": …, "measured": …}`` for a pair."""
         if form is ResolutionForm.PAIR:
             if not isinstance(given, Mapping) or set(given) != {"commanded", "measured"}:
-                raise InputError('a pair is written {"commanded": 100, "measured": 100}')
+                raise InputError(tr('a pair is written {"commanded": 100, "measured": 100}'))
             return cls(form, _number(given["measured"], "measured"), _number(given["commanded"], "commanded"))
         return cls(form, _number(given, ""))
 
@@ -143,7 +152,7 @@ class StoredResolution:
         """The same form holding that many steps per mm. Raises InputError for a pair or percentage."""
         now = self.steps_per_mm()
         if now is None:
-            raise InputError(f"a {self.form.noun} can't hold steps per mm")
+            raise InputError(tr("a {noun} can't hold steps per mm", noun=self.form.noun))
         value = self.value * now / steps if self.form in _TRAVEL_PER_STEP else self.value * steps / now
         return replace(self, value=round(value, decimals))
 
@@ -214,13 +223,17 @@ class StoredResolution:
 
     def name(self, axis: str) -> str:
         """What comes before `number`: ``X steps per mm``, or ``X scale: 100 for`` for a pair."""
-        noun = f"scale: {self.commanded:g} for" if self.form is ResolutionForm.PAIR else self.form.noun
+        noun = (
+            tr("scale: {commanded:g} for", commanded=self.commanded)
+            if self.form is ResolutionForm.PAIR
+            else self.form.noun
+        )
         return f"{axis.upper()} {noun}"
 
 
 def _number(given: object, place: str) -> float:
     if isinstance(given, bool) or not isinstance(given, (int, float)):
-        raise InputError(f"expected a number, got {shown_input(given)}", place)
+        raise InputError(tr("expected a number, got {shown_input}", shown_input=shown_input(given)), place)
     if not abs(given) <= LARGEST:  # before it is turned: a whole number may be larger than any float
-        raise InputError("is too large, or no number", place)
+        raise InputError(tr("is too large, or no number"), place)
     return float(given)

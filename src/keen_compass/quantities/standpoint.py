@@ -8,9 +8,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keen_compass.errors import InputError
+from keen_compass.language import marked, tr
 
 DIRECTIONS: dict[str, tuple[int, int]] = {"right": (1, 0), "left": (-1, 0), "away": (0, 1), "toward": (0, -1)}
-WORDS = {"right": "to the right", "left": "to the left", "away": "away from you", "toward": "towards you"}
+WORDS = {
+    "right": marked("to the right"),
+    "left": marked("to the left"),
+    "away": marked("away from you"),
+    "toward": marked("towards you"),
+}
 _OPPOSITE = {"right": "left", "left": "right", "away": "toward", "toward": "away"}
 
 
@@ -24,10 +30,16 @@ class Standpoint:
     def __post_init__(self) -> None:
         for name in (self.x_points, self.y_points):
             if name not in DIRECTIONS:
-                raise InputError(f"{name!r} is not one of {', '.join(DIRECTIONS)}")
+                raise InputError(tr("{name!r} is not one of {directions}", name=name, directions=", ".join(DIRECTIONS)))
         (a, b), (c, d) = DIRECTIONS[self.x_points], DIRECTIONS[self.y_points]
         if a * c + b * d:
-            raise InputError(f"+X {self.x_points} and +Y {self.y_points} are not at right angles")
+            raise InputError(
+                tr(
+                    "+X {x_points} and +Y {y_points} are not at right angles",
+                    x_points=self.x_points,
+                    y_points=self.y_points,
+                )
+            )
 
     @property
     def left_handed(self) -> bool:
@@ -66,4 +78,4 @@ class Standpoint:
     def words(self, axis: str, sign: float) -> str:
         """``words("x", -0.5)`` → ``to the left``."""
         points = self.x_points if axis == "x" else self.y_points
-        return WORDS[points if sign >= 0 else _OPPOSITE[points]]
+        return tr(WORDS[points if sign >= 0 else _OPPOSITE[points]])

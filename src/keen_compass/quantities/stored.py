@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.language import marked, tr
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.quantities.resolution import ResolutionForm, Stored, StoredResolution
@@ -27,27 +28,27 @@ SIZE: dict[str, float] = {
 }
 _IN_INCHES = {"mm": "in", "mm/min": "in/min", "mm/m": "thou/ft"}
 NOUNS = {
-    "backlash": "backlash",
-    "home": "home offset",
-    "speed": "fastest feed",
-    "squareness": "gantry end moved",
-    "tram": "tram set",
-    "bed": "bed skimmed",
-    "tracking": "feed tracking",
-    "kerf": "kerf",
-    "hole_bias": "hole bias",
-    "bevel": "bevel",
-    "focus": "focus height",
-    "power": "power",
-    "cut_feed": "cutting feed",
-    "pointer": "pointer offset",
-    "sensor": "sensor offset",
-    "registration": "registration",
-    "media_feed": "media feed",
-    "proof": "proof",
-    "camera": "camera offset",
-    "second_tool": "second tool’s offset",
-    "drag": "drag blade",
+    "backlash": marked("backlash"),
+    "home": marked("home offset"),
+    "speed": marked("fastest feed"),
+    "squareness": marked("gantry end moved"),
+    "tram": marked("tram set"),
+    "bed": marked("bed skimmed"),
+    "tracking": marked("feed tracking"),
+    "kerf": marked("kerf"),
+    "hole_bias": marked("hole bias"),
+    "bevel": marked("bevel"),
+    "focus": marked("focus height"),
+    "power": marked("power"),
+    "cut_feed": marked("cutting feed"),
+    "pointer": marked("pointer offset"),
+    "sensor": marked("sensor offset"),
+    "registration": marked("registration"),
+    "media_feed": marked("media feed"),
+    "proof": marked("proof"),
+    "camera": marked("camera offset"),
+    "second_tool": marked("second tool’s offset"),
+    "drag": marked("drag blade"),
 }
 
 
@@ -93,7 +94,7 @@ class StoredAmount:
 
     def name(self, axis: str) -> str:
         """What comes before `number`: ``X backlash, mm``; what was done so many times has no unit."""
-        noun = NOUNS[QUANTITIES[self.quantity].family]
+        noun = tr(NOUNS[QUANTITIES[self.quantity].family])
         words = f"{axis.upper()} {noun}" if axis else noun.capitalize()
         return words if self.unit == "times" else f"{words}, {self.unit}"
 
@@ -143,7 +144,7 @@ def same_size(a: StoredValue, b: StoredValue) -> float:
 
 def _number(given: object) -> float:
     if isinstance(given, bool) or not isinstance(given, (int, float)):
-        raise InputError(f"expected a number, got {shown_input(given)}")
+        raise InputError(tr("expected a number, got {shown_input}", shown_input=shown_input(given)))
     if not abs(given) < LARGEST:  # before it is turned: a whole number may be larger than any float
-        raise InputError("is too large, or no number")
+        raise InputError(tr("is too large, or no number"))
     return float(given)

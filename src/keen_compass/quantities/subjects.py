@@ -14,6 +14,7 @@ from dataclasses import dataclass, fields, replace
 from typing import Any
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.lengths import parse_length, trim_number
 
 LONGEST = 60  # characters of a name
@@ -73,18 +74,20 @@ NO_SUBJECT = Subject()
 def subject_from_input(given: object, place: str = "subject") -> Subject:
     """From JSON. Raises InputError naming what isn't known, or isn't text."""
     if not isinstance(given, Mapping):
-        raise InputError(f"expected an object {{…}}, got {str(given)[:40]!r}", place)
+        raise InputError(tr("expected an object {{…}}, got {given!r}", given=str(given)[:40]), place)
     found: dict[str, Any] = {}
     for name, value in given.items():
         if name not in DIMENSIONS:
-            raise InputError(f"not known here; expected one of {', '.join(DIMENSIONS)}", f"{place}.{name}")
+            raise InputError(
+                tr("not known here; expected one of {dimensions}", dimensions=", ".join(DIMENSIONS)), f"{place}.{name}"
+            )
         found[name] = (_thickness if name == "thickness" else _text)(value, f"{place}.{name}")
     return Subject(**found)
 
 
 def _text(given: object, place: str) -> str:
     if not isinstance(given, str) or len(given) > LONGEST:
-        raise InputError(f"expected a name of at most {LONGEST} characters", place)
+        raise InputError(tr("expected a name of at most {longest} characters", longest=LONGEST), place)
     return given
 
 
@@ -95,11 +98,11 @@ def _thickness(given: object, place: str) -> float:
         except InputError as error:
             raise error.at(place) from None
     elif isinstance(given, bool) or not isinstance(given, (int, float)):
-        raise InputError("expected a length", place)
+        raise InputError(tr("expected a length"), place)
     else:
         mm = float(given)
     if not (math.isfinite(mm) and 0 <= mm <= _THICKEST):
-        raise InputError(f"must be between 0 and {_THICKEST:g} mm", place)
+        raise InputError(tr("must be between 0 and {thickest:g} mm", thickest=_THICKEST), place)
     return mm
 
 

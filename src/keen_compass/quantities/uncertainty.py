@@ -19,6 +19,7 @@ from functools import cache
 from typing import NamedTuple
 
 from keen_compass.errors import UncertaintyError
+from keen_compass.language import tr
 
 DOMINATES = 0.2  # ratio of everything else to one bounded source; keeps ≥ 94 % inside
 TRIFLE = 1e-4  # of a variance: below, a cause limits nothing
@@ -176,7 +177,7 @@ def expand(effects: Iterable[tuple[Source, float]]) -> float:
     total = math.fsum([v for _, v in weights])
     u = math.sqrt(total)
     if not u > 0 or not math.isfinite(u):
-        raise UncertaintyError("the uncertainty came out as zero; state the instrument's resolution")
+        raise UncertaintyError(tr("the uncertainty came out as zero; state the instrument's resolution"))
     widest = max([v for s, v in weights if s.shape is Shape.RECTANGLE], default=0.0)
     if total - widest <= DOMINATES**2 * widest:
         return K_RECTANGLE * u

@@ -10,6 +10,7 @@ from types import UnionType
 from typing import Any, TypeVar
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.language import tr
 
 T = TypeVar("T")
 _WORDS = {
@@ -43,20 +44,33 @@ def _refusal(words: str, kind: Any, given: Any, steps: list[tuple[str, str]], pl
         given = given[key] if isinstance(key, int) else given.get(key) if isinstance(given, Mapping) else None
     place = place.removeprefix(".")
     if not words.startswith(("Expected", "Object", "Invalid")):  # a number that no machine has
-        return InputError(f"{shown_input(given)} is no number that can be here", place)
+        return InputError(tr("{shown_input} is no number that can be here", shown_input=shown_input(given)), place)
     if found := re.search(r"(missing required|unknown) field `(.*)`", words):
         at = f"{place}.{found[2]}".removeprefix(".")
         if found[1] == "unknown":
-            return InputError(f"not known here; expected one of {', '.join(sorted(_fields(kind)))}", at)
+            return InputError(
+                tr("not known here; expected one of {fields}", fields=", ".join(sorted(_fields(kind)))), at
+            )
         return InputError("missing", at)
     if options := _options(kind):
-        return InputError(f"expected one of {', '.join(filter(None, options))}, got {shown_input(given)}", place)
+        return InputError(
+            tr(
+                "expected one of {filter}, got {shown_input}",
+                filter=", ".join(filter(None, options)),
+                shown_input=shown_input(given),
+            ),
+            place,
+        )
     expected, _, _ = words.removeprefix("Expected ").partition(", got ")
     names = [_WORDS.get(name, name) for name in re.findall(r"\w+", (re.findall("`(.*?)`", expected) or [""])[0])]
     limits = expected.partition("` ")[2].replace(">=", "of at least").replace("<=", "of at most")
     limits = limits.replace("of length of", "of").replace(" > ", " larger than ").replace("> ", "larger than ")
-    wanted = " or ".join(name for name in names if name != "null")
-    return InputError(f"expected {wanted} {limits}".rstrip() + f", got {shown_input(given)}", place)
+    wanted = tr(" or ").join(name for name in names if name != "null")
+    return InputError(
+        tr("expected {wanted} {limits}", wanted=wanted, limits=limits).rstrip()
+        + tr(", got {shown_input}", shown_input=shown_input(given)),
+        place,
+    )
 
 
 def _wrong_key(kind: Any, given: Any) -> str:

@@ -7,6 +7,7 @@ from datetime import UTC, date, datetime
 from types import MappingProxyType
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.digits import two_significant
@@ -30,15 +31,17 @@ def label(shop: Shop, machine: Machine, size: str, now: datetime | None = None) 
     standing = spokes(shop, machine, now)
     rows = values_in(shop, machine, standing)
     if not rows:
-        raise InputError(f"Nothing of {machine.name} is in tolerance: there is nothing to put on a label.")
+        raise InputError(
+            tr("Nothing of {name} is in tolerance: there is nothing to put on a label.", name=machine.name)
+        )
     wide, high = SIZES[size]
-    paper = Paper(f"{machine.name}: calibrated values", machine.name, (wide * MM, high * MM), INSET * MM)
+    paper = Paper(tr("{name}: calibrated values", name=machine.name), machine.name, (wide * MM, high * MM), INSET * MM)
     paper.y = (high - INSET - NAME) * MM
     beside = (wide - 2 * INSET - CODE - 1) * MM
     paper.line(machine.name, NAME * MM, bold=True, width=beside)
     look = min((d.on for d in due_on(shop, machine, standing, now) if d.spoke.state is State.IN), default=None)
     if look:
-        paper.line(f"Check by {_day(look)}", LINE * MM, QUIET, width=beside)
+        paper.line(tr("Check by {day}", day=_day(look)), LINE * MM, QUIET, width=beside)
     most = int((paper.y - INSET * MM) / (LINE * LEADING * MM))
     shown = rows if len(rows) <= most else rows[: most - 1]
     for words in shown:
@@ -48,7 +51,7 @@ def label(shop: Shop, machine: Machine, size: str, now: datetime | None = None) 
         paper.line(words, letters, width=room)
         paper.y = y - LINE * LEADING * MM
     if len(shown) < len(rows):
-        paper.line(f"and {len(rows) - len(shown)} more", LINE * MM, QUIET)
+        paper.line(tr("and {n} more", n=len(rows) - len(shown)), LINE * MM, QUIET)
     paper.code(code_of(machine), ((wide - INSET - CODE) * MM, (high - INSET - CODE) * MM), CODE * MM)
     return paper.done()
 

@@ -8,6 +8,7 @@ from typing import Any
 
 from keen_compass import __version__
 from keen_compass.errors import InputError
+from keen_compass.language import dated, tr, written
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length, show_size
 from keen_compass.procedures.base import Outlined
@@ -38,12 +39,12 @@ def record_of(shop: Shop, round_id: int) -> bytes:
     """The PDF of a signed round. Raises InputError for any other."""
     kept = shop.round(round_id)
     if kept.status != "signed":
-        raise InputError("Only a signed round has a record; sign it first.")
+        raise InputError(tr("Only a signed round has a record; sign it first."))
     session = RoundSession(shop, kept)
     context, measuring = session.context, session.measuring
     piece, solution = context.piece, measuring.answer()
     if piece is None or solution is None:
-        raise InputError("This round has no readings to show.")
+        raise InputError(tr("This round has no readings to show."))
     shape = measuring.shape()
     callouts = [c for c in measuring.callouts(both_sides=True) if c.readings or not c.measurand.below]
     means = {
@@ -60,9 +61,9 @@ def record_of(shop: Shop, round_id: int) -> bytes:
     in_force, units = context.in_force(piece), machine.shown_in
     show = show_for(machine)
     record = Record(
-        title=f"Calibration record: {title(context.procedure.name)}",
+        title=tr("Calibration record: {title}", title=title(context.procedure.name)),
         machine=f"{machine.name}, {machine.kind.said} {show_size(*machine.bed, units)}",
-        signed=datetime.fromisoformat(ended).astimezone().strftime("%-d %B %Y, %H:%M"),
+        signed=dated(datetime.fromisoformat(ended).astimezone(), "%-d %B %Y, %H:%M"),
         instrument=instrument.name if instrument and context.procedure.makes is not Makes.NOTHING else "-",
         tool=_made_with(session, piece),
         piece=ordered,
@@ -72,7 +73,7 @@ def record_of(shop: Shop, round_id: int) -> bytes:
             (
                 say(c.measurand.label, show),
                 _nominal(c.measurand, units),
-                ", ".join(r.text for r in c.readings) or "not read",
+                ", ".join(r.text for r in c.readings) or tr("not read"),
                 _with_unit(means[c.measurand.name], c.measurand, units) if c.measurand.name in means else "-",
             )
             for c in callouts
@@ -85,9 +86,9 @@ def record_of(shop: Shop, round_id: int) -> bytes:
         notes=[
             *(say(note("made_in_doubt", quantity=q), show) for q in piece.doubtful),
             *(say(n, show) for n in solution.notes),
-            *([f"Signed because: {signed.reason}"] if signed.reason else []),
+            *([tr("Signed because: {reason}", reason=signed.reason)] if signed.reason else []),
         ],
-        software=f"Keen Compass {__version__}",
+        software=tr("Keen Compass {version}", version=__version__),
     )
     return write_record(record)
 
@@ -109,17 +110,24 @@ def _picture(shape: Any, means: Mapping[str, float], standpoint: Standpoint) -> 
 def _made_with(session: RoundSession, piece: KeptPiece) -> str:
     makes = session.context.procedure.makes
     if makes is Makes.NOTHING:
-        return "nothing: parts were counted"
+        return tr("nothing: parts were counted")
     if makes is Makes.SHEET:
         head = piece.parameters.get("secondary") or piece.parameters.get("aimed_with")
         by_map = [what for what, by in piece.snapshot.applied.items() if by == "registration"]
-        through = f", {', '.join(by_map)} by its marks" if by_map else ""
-        return f"sheet {piece.number}, aimed with: {say(f'pointer.{head}')}{through}"
+        through = tr(", {by_map} by its marks", by_map=", ".join(by_map)) if by_map else ""
+        return tr(
+            "sheet {number}, aimed with: {value}{through}",
+            number=piece.number,
+            value=say(f"pointer.{head}"),
+            through=through,
+        )
     if makes is not Makes.PIECE:
-        return f"run {piece.number}"
+        return tr("run {number}", number=piece.number)
     tool, by = piece.snapshot.tool, piece.snapshot.applied.get("compensation")
-    room = f", compensated by the {by}" if by else ""
-    return f"{tool.name if tool else 'tool not kept'}, piece {piece.number}{room}"
+    room = tr(", compensated by the {by}", by=by) if by else ""
+    return tr(
+        "{name}, piece {number}{room}", name=tool.name if tool else tr("tool not kept"), number=piece.number, room=room
+    )
 
 
 def _nominal(m: Measurand, units: str) -> str:
@@ -128,11 +136,11 @@ def _nominal(m: Measurand, units: str) -> str:
         return f"{x}, {y} {units}"
     if m.signed or m.usual is not None:
         return "-"
-    return show_length(m.nominal, units) if m.kind is Kind.LENGTH else f"{m.nominal:g} {m.unit}".strip()
+    return show_length(m.nominal, units) if m.kind is Kind.LENGTH else written(f"{m.nominal:g} {m.unit}".strip())
 
 
 def _with_unit(mean: float, m: Measurand, units: str) -> str:
-    return length_in_words(mean, units, 3) if m.kind is Kind.LENGTH else f"{mean:g} {m.unit}".strip()
+    return written(length_in_words(mean, units, 3)) if m.kind is Kind.LENGTH else written(f"{mean:g} {m.unit}".strip())
 
 
 def _row(f: Finding, held: StoredValue, machine: Machine) -> tuple[str, str, str, str, str, str]:
@@ -146,8 +154,8 @@ def _row(f: Finding, held: StoredValue, machine: Machine) -> tuple[str, str, str
     return (
         f"{QUANTITIES[f.quantity].label}, {f.unit}",
         text(f.old),
-        "stays" if stays else text(f.new),
+        tr("stays") if stays else text(f.new),
         error,
-        f"± {f.tolerance / unit.size:.3g} {unit.sign}",
-        VERDICT_WORDS[f.verdict],
+        written(f"± {f.tolerance / unit.size:.3g} {unit.sign}"),
+        tr(VERDICT_WORDS[f.verdict]),
     )

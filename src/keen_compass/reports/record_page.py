@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from keen_compass.language import tr
 from keen_compass.quantities.geometry import Point
 from keen_compass.reports.paper import QUIET, Paper
 
@@ -41,24 +42,28 @@ def write_record(record: Record) -> bytes:
     paper.line(record.title, 20, bold=True)
     for words in (
         record.machine,
-        f"Signed {record.signed}",
-        f"Measured with {record.instrument}",
-        f"Made with {record.tool}",
+        tr("Signed {signed}", signed=record.signed),
+        tr("Measured with {instrument}", instrument=record.instrument),
+        tr("Made with {tool}", tool=record.tool),
     ):
         paper.y -= 2
         paper.line(words, 11, QUIET)
     if record.piece:
         paper.y -= 14
         paper.outlines([(record.piece, True, 0.7), (record.measured, False, 1.4)], HIGH)
-        paper.line(f"Dashed: nominal. Solid: measured, error drawn {record.magnified} times.", 8, QUIET)
+        paper.line(
+            tr("Dashed: nominal. Solid: measured, error drawn {magnified} times.", magnified=record.magnified), 8, QUIET
+        )
     paper.y -= 26
-    paper.table(("Length", "Nominal", "Readings", "Mean"), (0.20, 0.14, 0.50, 0.16), record.dimensions)
+    paper.table((tr("Length"), tr("Nominal"), tr("Readings"), tr("Mean")), (0.20, 0.14, 0.50, 0.16), record.dimensions)
     paper.y -= 22
-    heads = ("Value", "Old", "New", "Error ± U (95 %)", "Allowed", "Verdict")
+    heads = (tr("Value"), tr("Old"), tr("New"), tr("Error ± U (95 %)"), tr("Allowed"), tr("Verdict"))
     paper.table(heads, (0.20, 0.14, 0.14, 0.26, 0.14, 0.12), record.findings)
     for note in record.notes:
         paper.y -= 14
         paper.line(note, 9, QUIET)
     paper.y = 70
-    paper.line(f"Uncertainty after JCGM 100, verdict after ISO 14253-1. {record.software}", 8, QUIET)
+    paper.line(
+        tr("Uncertainty after JCGM 100, verdict after ISO 14253-1. {software}", software=record.software), 8, QUIET
+    )
     return paper.done()

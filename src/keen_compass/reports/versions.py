@@ -6,6 +6,8 @@ import platform
 import re
 from importlib import metadata
 
+from keen_compass.language import tr
+
 NAME = re.compile(r"[\w.-]+")  # of a package, before its versions
 
 
@@ -17,7 +19,7 @@ def stands_on() -> list[str]:
         needed = []
     names = sorted({found[0] for r in needed if (found := NAME.match(r))}, key=str.lower)
     packages = [f"{name} {_version(name)}" for name in names]
-    return [f"Python {platform.python_version()}", *packages, platform.platform()]
+    return [tr("Python {python_version}", python_version=platform.python_version()), *packages, platform.platform()]
 
 
 def _version(name: str) -> str:

@@ -10,6 +10,7 @@ from typing import Any
 from keen_compass import __version__
 from keen_compass.errors import InputError
 from keen_compass.formats.worksheet_picture import Box, Layout
+from keen_compass.language import dated, tr
 from keen_compass.machines.shown import show_length
 from keen_compass.procedures.base import Outlined, Pierced
 from keen_compass.procedures.measurand import Measurand
@@ -43,10 +44,10 @@ def _drawn(session: RoundSession) -> tuple[bytes, Layout]:
     context, measuring = session.context, session.measuring
     piece = context.piece
     if piece is None:
-        raise InputError("There is no piece to measure yet: make it first.")
+        raise InputError(tr("There is no piece to measure yet: make it first."))
     machine, show = context.machine, show_for(context.machine)
     units, measurands = machine.shown_in, measuring.measurands()
-    paper = Paper(f"Worksheet: {title(context.procedure.name)}", machine.name)
+    paper = Paper(tr("Worksheet: {title}", title=title(context.procedure.name)), machine.name)
     codes: dict[str, tuple[int, Point]] = {}
     boxes: list[Box] = []
     paper.head = CODE + 12
@@ -55,9 +56,9 @@ def _drawn(session: RoundSession) -> tuple[bytes, Layout]:
     made = datetime.fromisoformat(piece.at).astimezone()
     instrument = measuring.instrument()
     for words in (
-        f"Piece {piece.number}, made {made:%-d %B %Y}",
-        f"Measured with {instrument.name}" if instrument else "",
-        "Measured by ______________________   on ______________   at ________ °C",
+        tr("Piece {number}, made {on}", number=piece.number, on=dated(made, "%-d %B %Y")),
+        tr("Measured with {name}", name=instrument.name) if instrument else "",
+        tr("Measured by ______________________   on ______________   at ________ °C"),
     ):
         paper.y -= 4
         paper.line(words, 11, QUIET)
@@ -73,7 +74,11 @@ def _drawn(session: RoundSession) -> tuple[bytes, Layout]:
     paper.foot = LAST
     count = min(max(context.choices.passes, 1), MOST)
     shares = (0.06, 0.22, 1 - WRITTEN - 0.28, *[WRITTEN / count] * count)
-    paper.row(("No.", "Length", "Nominal", *("Reading" if i == 0 else "" for i in range(count))), shares, head=True)
+    paper.row(
+        ("No.", tr("Length"), tr("Nominal"), *(tr("Reading") if i == 0 else "" for i in range(count))),
+        shares,
+        head=True,
+    )
     for number, m in enumerate(measurands, 1):
         nominal = show_length(m.nominal, units) if m.kind is Kind.LENGTH and not m.signed else ""
         page = paper.page
@@ -82,10 +87,10 @@ def _drawn(session: RoundSession) -> tuple[bytes, Layout]:
             _codes(paper, session, codes)
         boxes += _boxes(paper, y, count, m.name)
     paper.y -= 10
-    paper.line("Write what the instrument shows, unit included where it changes.", 9, QUIET)
-    paper.line("Then type it in this order, or photograph the whole page and press F4.", 9, QUIET)
+    paper.line(tr("Write what the instrument shows, unit included where it changes."), 9, QUIET)
+    paper.line(tr("Then type it in this order, or photograph the whole page and press F4."), 9, QUIET)
     paper.y = LOW
-    paper.line(f"Keen Compass {__version__}", 8, QUIET, x=paper.left + CODE + 12)
+    paper.line(tr("Keen Compass {version}", version=__version__), 8, QUIET, x=paper.left + CODE + 12)
     return paper.done(), Layout(tuple(boxes), codes, CODE / MM)
 
 

@@ -9,6 +9,7 @@ from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.language import tr
 from keen_compass.machines.instrument_record import instrument_from_json
 from keen_compass.procedures.case import Case, Previous
 from keen_compass.procedures.measurand import Measurand
@@ -35,7 +36,7 @@ class Answers:
         """The piece or run shown; raises InputError where there is none yet."""
         piece = self._c.piece
         if piece is None:
-            raise InputError("Cut the piece first.")
+            raise InputError(tr("Cut the piece first."))
         return self._c.steady("shape", lambda: self._c.shape(piece.parameters))
 
     def measurands(self) -> tuple[Measurand, ...]:

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError, NoSizeError
 from keen_compass.formats.files import read_whole, shown_path
+from keen_compass.language import tr
 from keen_compass.machines.shown import length_unit
 from keen_compass.pieces.outline import Outset
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker
@@ -101,13 +102,13 @@ class Artworks:
     def rename(self, name: str) -> None:
         """What the job is called (undoable)."""
         if not name.strip():
-            raise InputError("give the job a name", "name")
+            raise InputError(tr("give the job a name"), "name")
         self._put(replace(self.chosen, name=name.strip()[:MOST_NAME]), keeps_sheet=True)
 
     def copies(self, count: int) -> None:
         """On one sheet (undoable)."""
         if not 1 <= count <= MOST_COPIES:
-            raise InputError(f"1 to {MOST_COPIES}", "copies")
+            raise InputError(tr("1 to {most}", most=MOST_COPIES), "copies")
         self._put(replace(self.chosen, copies=count))
 
     def move_mark(self, mark: int, at: tuple[float, float], all_marks: tuple[tuple[float, float], ...]) -> None:
@@ -175,7 +176,7 @@ class Artworks:
         art, settings = self.artwork(), self.settings
         data = self._c.shop.blob(self.chosen.blob)
         if art is None or data is None:
-            raise InputError("Choose the artwork first.", "artwork")
+            raise InputError(tr("Choose the artwork first."), "artwork")
         name, file = self.chosen.name, self.chosen.file
         self.keep(beside(lambda: _sticker(art, settings, name, data, file)))
 
@@ -224,7 +225,7 @@ class Artworks:
             try:
                 return float(value.replace(",", "."))
             except ValueError:
-                raise InputError("type a number", name) from None
+                raise InputError(tr("type a number"), name) from None
         if name in SHARES and isinstance(value, int | float):
             low, high = SHARES[name]
             return min(max(float(value), low), high)

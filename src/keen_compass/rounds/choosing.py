@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
+from keen_compass.language import tr
 from keen_compass.machines.fitted import new_uid
 from keen_compass.machines.heads import offset_held
 from keen_compass.pieces.placement import GAP, next_free
@@ -77,8 +78,10 @@ class Choosing:
         other = chosen.get("instrument") not in (None, self._c.choices.instrument) and self._c.instrument
         if other and piece and self._c.shop.readings(piece.id):
             raise InputError(
-                "This piece is being measured with another instrument: take its readings back first, "
-                "or change with the next piece."
+                tr(
+                    "This piece is being measured with another instrument: take its readings back first, "
+                    "or change with the next piece."
+                )
             )
         self._c.put_mark(replace(self._c.choices, **chosen))
 

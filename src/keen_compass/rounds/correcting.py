@@ -7,6 +7,7 @@ from typing import Any
 
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import means, number_in
+from keen_compass.language import tr
 from keen_compass.machines.limits import SETTING_OF
 from keen_compass.procedures.case import number
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
@@ -88,11 +89,11 @@ class Correcting:
         except (ValueError, InputError):
             like = c.machine.place(quantity).number(old)
             if QUANTITIES[quantity].lives is Lives.BY_HAND:
-                raise InputError(f"Type how much it is in all, like {like}.") from None
-            raise InputError(f"Type the number that the controller shows, like {like}.") from None
+                raise InputError(tr("Type how much it is in all, like {like}.", like=like)) from None
+            raise InputError(tr("Type the number that the controller shows, like {like}.", like=like)) from None
         low, high = FAR_OFF
         if not low < same_size(old, stored) < high and not c.procedure.starting:
-            raise InputError("Half or double the old number: look again, digit by digit.")
+            raise InputError(tr("Half or double the old number: look again, digit by digit."))
         piece = c.piece
         found = [f for f in self._measuring.findings() if f.quantity == quantity]
         with c.shop.writing():
@@ -118,7 +119,9 @@ class Correcting:
             done = parse_length(really, c.machine.shown_in).mm
             share = done / amount_of(task)
             if not 0 <= share <= FAR_OFF[1]:
-                raise InputError(f"{really.strip()} is far from what was asked: look again, digit by digit.")
+                raise InputError(
+                    tr("{strip} is far from what was asked: look again, digit by digit.", strip=really.strip())
+                )
             place = c.machine.place(finding.quantity)
             new = StoredAmount.of(
                 finding.quantity, stored.base + share * (new.base - stored.base), stored.unit, place.decimals
@@ -142,13 +145,16 @@ class Correcting:
         file = self.file_of(quantity)
         old = c.machine.place(quantity).number(c.values()[quantity])
         if not means(stands := read_back(c.machine, quantity, file), old):
-            raise InputError(f"holds {stands} where the logbook says {old}: say first which is right", file)
+            raise InputError(
+                tr("holds {stands} where the logbook says {old}: say first which is right", stands=stands, old=old),
+                file,
+            )
         write(c.shop, c.machine, quantity, self._new(finding), file, bytes_of(file))
         place = c.machine.place(quantity)
         near = float(place.number(self._new(finding)))
         value = number_in(read_back(c.machine, quantity, file), near)
         if value is None:
-            raise InputError("holds no number there any more: look at it", file)
+            raise InputError(tr("holds no number there any more: look at it"), file)
         self.enter(quantity, place.number(c.values()[quantity].renewed(value)), "read_back")
 
     def send_to_stand_in(self, quantity: str, text: str) -> None:

@@ -14,6 +14,7 @@ from pathlib import Path
 from keen_compass.errors import FileFormatError, InputError, LengthError
 from keen_compass.formats.files import read_whole, write_whole
 from keen_compass.formats.fit import LARGEST, MARKS, MOST_MARKS, Fitted, fit_file, kind_of_file, marks_in, plain_crosses
+from keen_compass.language import tr
 from keen_compass.machines.heads import TOOL, offset_held
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
@@ -66,7 +67,7 @@ class Fitting:
         except FileFormatError as error:
             raise InputError(str(error), str(file)) from None
         if not nominal.drawn.strokes:
-            raise InputError("draws nothing", str(file))
+            raise InputError(tr("draws nothing"), str(file))
         return cls(str(file), data, nominal, head=head)
 
     def with_marks(self, marks: Sequence[Point]) -> Fitting:
@@ -82,7 +83,9 @@ class Fitting:
         except InputError:
             found = [] if layer else plain_crosses(self.nominal.drawn.paths)
         if not found:
-            raise InputError("No crosses found: take the corners, click the marks in the picture, or type them.", layer)
+            raise InputError(
+                tr("No crosses found: take the corners, click the marks in the picture, or type them."), layer
+            )
         return self.with_marks(found)
 
     def with_corners(self) -> Fitting:
@@ -107,20 +110,22 @@ class Fitting:
     def without_marks(self) -> Fitting:
         """For blank stock: nothing is aimed at. Raises InputError where the file makes up for no error."""
         if not self.errors:
-            raise InputError("Without marks a file changes only where the machine has an error that it makes up for.")
+            raise InputError(
+                tr("Without marks a file changes only where the machine has an error that it makes up for.")
+            )
         return replace(self.with_marks([]), blank=True)
 
     def with_typed(self, text: str, unit: str) -> Fitting:
         """``10 10; 200 10; 10 287``, in the file’s coordinates. Raises InputError."""
         places = [part for part in text.split(";") if part.strip()]
         if len(places) > MOST_MARKS:
-            raise InputError(f"at most {MOST_MARKS} marks")
+            raise InputError(tr("at most {most_marks} marks", most_marks=MOST_MARKS))
         try:
             spots = [parse_spot(place, unit) for place in places]
         except LengthError as error:
             raise InputError(error.message, "marks") from None
         if len(spots) < AT_LEAST:
-            raise InputError("Type at least two marks, such as 10 10; 200 10; 10 287")
+            raise InputError(tr("Type at least two marks, such as 10 10; 200 10; 10 287"))
         return self.with_marks([(s.x, s.y) for s in spots])
 
     def aim(self, mark: int, text: str, unit: str) -> Fitting:
@@ -128,7 +133,7 @@ class Fitting:
         try:
             spot = parse_spot(text, unit)
         except LengthError as error:
-            raise InputError(error.message, f"mark {mark + 1}") from None
+            raise InputError(error.message, tr("mark {mark}", mark=mark + 1)) from None
         return replace(self, aimed={**self.aimed, mark: (spot.x, spot.y)})
 
     def aimed_with(self, head: str) -> Fitting:
@@ -179,7 +184,7 @@ class Fitting:
         """The file as it goes onto this print. Raises InputError while marks are open, or where it leaves the bed."""
         laid = self.laid(machine, held)
         if laid is None or not self.ready:
-            raise InputError("Aim at all marks first.")
+            raise InputError(tr("Aim at all marks first."))
         try:
             fitted = fit_file(self.data, laid.warp, Path(self.name).name)
         except FileFormatError as error:
@@ -193,7 +198,13 @@ class Fitting:
             beyond = max(-least, most - travel)
             if beyond > OFF_BED:
                 far = show_length(beyond, machine.units)
-                raise InputError(f"The cut would leave the bed by {far} along {axis}: move the print and aim again.")
+                raise InputError(
+                    tr(
+                        "The cut would leave the bed by {far} along {axis}: move the print and aim again.",
+                        far=far,
+                        axis=axis,
+                    )
+                )
 
     def target(self) -> Path:
         """The name that is proposed: beside the file, so that it stays as it is."""
@@ -203,7 +214,7 @@ class Fitting:
     def write(self, fitted: Fitted, to: Path) -> None:
         """The fitted file, whole or not at all. Raises InputError."""
         if to.resolve() == Path(self.name).resolve():
-            raise InputError("would take the place of the file that was opened: choose another name", str(to))
+            raise InputError(tr("would take the place of the file that was opened: choose another name"), str(to))
         write_whole(to, fitted.data)
 
     def residuals(self, laid: Laid) -> dict[int, Point]:

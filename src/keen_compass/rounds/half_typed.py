@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from keen_compass.errors import InputError, LengthError, ShopError
+from keen_compass.language import tr
 from keen_compass.machines.shown import length_unit
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.stages import Makes
@@ -107,8 +108,12 @@ class Typing(Answers):
             return
         if given and given != str(piece.number):
             raise InputError(
-                f"This round waits for piece {piece.number}, and that one says {given[:12]}. "
-                "Look for the other one, or cut it again in Make."
+                tr(
+                    "This round waits for piece {number}, and that one says {given}. Look for the other one, "
+                    "or cut it again in Make.",
+                    number=piece.number,
+                    given=given[:12],
+                )
             )
         self._c.put_mark(Identified(given), piece.id)
 
@@ -215,7 +220,13 @@ class Typing(Answers):
         self.complaint = ""
         if len(text) > LONGEST_DRAFT:
             self.complaint = str(
-                LengthError(f"{len(text):,} characters pasted; the first {LONGEST_DRAFT} are kept. Type one number.")
+                LengthError(
+                    tr(
+                        "{n:,} characters pasted; the first {longest_draft} are kept. Type one number.",
+                        n=len(text),
+                        longest_draft=LONGEST_DRAFT,
+                    )
+                )
             )
             text = text[:LONGEST_DRAFT]
         if text != self.draft or not text:
@@ -291,7 +302,7 @@ class Typing(Answers):
         unit = instrument.unit if instrument else length_unit(self._c.machine.units)
         length = parse_length(text, unit, allow_negative=measurand.signed)
         if length.mm <= 0 and not measurand.signed:
-            raise LengthError("a size must be larger than 0")
+            raise LengthError(tr("a size must be larger than 0"))
         return length
 
     def _picture_of(self, name: str) -> str:

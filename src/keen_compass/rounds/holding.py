@@ -16,6 +16,7 @@ from pathlib import Path
 from keen_compass.controllers.by_file import change
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import Listing, means, number_in, read_listing, understood
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.notes import Note, note
@@ -178,7 +179,7 @@ def write(
     listing = understood(read)
     there = where_in(machine, listing, quantity, file)
     if there is None:
-        raise InputError(f"{QUANTITIES[quantity].label} is not where it was: point at it again", file)
+        raise InputError(tr("{label} is not where it was: point at it again", label=QUANTITIES[quantity].label), file)
     text, after = written(machine, listing, quantity, stored, file)
     held = shop.value(machine.uid, quantity)
     one = Lit(quantity, there.text, there.start, there.line, quantity in machine.spots, held, same=False)
@@ -201,7 +202,7 @@ def read_back(machine: Machine, quantity: str, file: str) -> str:
     """The number as it is in the file now. Raises InputError where it isn't there."""
     there = where_in(machine, read_listing(Path(file)), quantity, file)
     if there is None:
-        raise InputError(f"{QUANTITIES[quantity].label} can’t be read back from it", file)
+        raise InputError(tr("{label} can’t be read back from it", label=QUANTITIES[quantity].label), file)
     return there.text
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
+from keen_compass.language import tr
 from keen_compass.pieces.job import Applies
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.toolpath import ToolPath
@@ -174,7 +175,7 @@ class Making(Choosing):
 
     def new_consumables(self) -> None:
         """What cuts was changed."""
-        self._c.shop.put_event(self._c.kept.machine, "tool", HAPPENINGS["tool"])
+        self._c.shop.put_event(self._c.kept.machine, "tool", tr(HAPPENINGS["tool"]))
         self._c.changed_consumables()
 
     def keep_worn(self) -> None:
@@ -222,7 +223,7 @@ class Making(Choosing):
         """Somebody says that it is made. Raises InputError, once, where its file was never written."""
         if self.without_file and self._asked != self.next_number():
             self._asked = self.next_number()
-            raise InputError("No file was written for this piece. Write it first, or press again if it is made.")
+            raise InputError(tr("No file was written for this piece. Write it first, or press again if it is made."))
         return self.made()
 
     def made(self, practice: Mapping[str, Any] | None = None) -> KeptPiece:

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from keen_compass.errors import InputError, LengthError
+from keen_compass.language import tr
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.readings import Reading
 from keen_compass.rounds.half_typed import Typing
@@ -219,7 +220,14 @@ def _degrees(text: str) -> float:
     try:
         value = float(text.strip().removesuffix("°C").strip().replace(",", ".").replace("−", "-"))
     except ValueError:
-        raise InputError("type degrees Celsius, like 23.5") from None
+        raise InputError(tr("type degrees Celsius, like 23.5")) from None
     if not COLDEST <= value <= WARMEST:
-        raise InputError(f"expected {COLDEST:g} to {WARMEST:g} °C; a shop is not {value:g} °C")
+        raise InputError(
+            tr(
+                "expected {coldest:g} to {warmest:g} °C; a shop is not {value:g} °C",
+                coldest=COLDEST,
+                warmest=WARMEST,
+                value=value,
+            )
+        )
     return value

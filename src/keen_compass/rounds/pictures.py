@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.machines.heads import offset_held
 from keen_compass.pieces.cross_mark import CrossMark
 from keen_compass.quantities.geometry import Point
@@ -51,15 +52,20 @@ class Pictures:
 
         piece = self._c.piece
         if piece is None:
-            raise InputError("Draw the cross first.")
+            raise InputError(tr("Draw the cross first."))
         grey = grey_of(data, name)
         size = (float(grey.shape[1]), float(grey.shape[0]))
         before = self.taken
         others = set(before.blobs) - {measurand}
         if others and before.size != size:
             raise InputError(
-                f"has {size[0]:g} × {size[1]:g} pixels, the others {before.size[0]:g} × {before.size[1]:g}: "
-                "take all of them alike",
+                tr(
+                    "has {size:g} × {size2:g} pixels, the others {size3:g} × {size4:g}: take all of them alike",
+                    size=size[0],
+                    size2=size[1],
+                    size3=before.size[0],
+                    size4=before.size[1],
+                ),
                 name,
             )
         with self._c.shop.writing():
@@ -87,7 +93,7 @@ class Pictures:
         at = (float(now[0]), float(now[1])) if len(now) == 2 else None
         found = another_cross(grey, at) if at else self.cross(measurand)
         if found is None:
-            raise InputError("There is no other cross in this picture.")
+            raise InputError(tr("There is no other cross in this picture."))
         self._measuring.type(written((found.u, found.v)))
 
     def cross(self, measurand: str, near: Point | None = None) -> Cross | None:

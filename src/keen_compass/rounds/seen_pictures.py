@@ -6,6 +6,7 @@ from collections.abc import Collection, Iterable
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.readings import Kind, Pick
 from keen_compass.rounds.context import RoundContext
@@ -38,7 +39,7 @@ class SeenPictures(Generic[L]):
         """These readings, with the picture (undoable). Raises InputError where there are none."""
         found = {r.measurand: r for r in read}
         if not found:
-            raise InputError("Tick what is to be taken, or leave the picture.")
+            raise InputError(tr("Tick what is to be taken, or leave the picture."))
         picks = {m.name for m in self._measuring.measurands() if m.kind is Kind.PICK}
         blob = self._c.shop.put_blob(data)
         as_read = {

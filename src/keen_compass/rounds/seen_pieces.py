@@ -8,6 +8,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.quantities.notes import Note, note
@@ -104,7 +105,9 @@ class SeenPieces(SeenPictures[Scanned]):
             (x, y), (a, b) = kept["mm_per_px"], kept["U"]
             return Scanner((x, y), kept["skew"], (a, b), kept["edge"])
         if not dpi:
-            raise InputError("The scan doesn’t say its resolution. Scan it again as PNG or JPEG, at 300 dpi or more.")
+            raise InputError(
+                tr("The scan doesn’t say its resolution. Scan it again as PNG or JPEG, at 300 dpi or more.")
+            )
         return Scanner((MM_PER_INCH / dpi, MM_PER_INCH / dpi), U=(0.02, NOMINAL_U))
 
     @property
@@ -122,7 +125,7 @@ class SeenPieces(SeenPictures[Scanned]):
         looked, piece = self.looked, self._c.piece
         case = self._measuring.case_of(piece) if piece is not None else None
         if looked is None or case is None or not looked.dpi:
-            raise InputError("Measure the piece with a caliper first, and scan it at a known resolution.")
+            raise InputError(tr("Measure the piece with a caliper first, and scan it at a known resolution."))
         found = calibrated(known_lengths(self._c.procedure, case, looked.seen.sizes), MM_PER_INCH / looked.dpi)
         self._c.shop.put_things(
             KIND,

@@ -8,6 +8,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.pieces.in_picture import Across, Pattern, Sought
 from keen_compass.pieces.page import METRIC, Offset, Page
 from keen_compass.pieces.where import Beside
@@ -119,7 +120,7 @@ class SeenSheets(SeenPictures[Looked]):
         elif pattern is not None:
             read = partial(run_apart, read_pattern, data, pattern, sought, name, name=name)
         else:
-            raise InputError("There is no sheet to be read.")
+            raise InputError(tr("There is no sheet to be read."))
         self._show(data, beside(read))
 
     def _sought(self, page: Page | None) -> dict[str, tuple[Sought, Sought]]:

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.machines.instrument_record import instrument_to_json
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures import load
@@ -181,7 +182,7 @@ class RoundSession:
         if refusal := self.may_not_sign():
             raise InputError(say(refusal))
         if self.needs_reason() and not reason.strip():
-            raise InputError("“Can’t tell” may be signed, but say why.")
+            raise InputError(tr("“Can’t tell” may be signed, but say why."))
         answer, instrument = self.measuring.answer(), self.measuring.instrument()
         self._end(
             Signed(
@@ -194,7 +195,7 @@ class RoundSession:
     def give_up(self, reason: str) -> None:
         """End the round without a result; what it found so far stays in the logbook."""
         if not reason.strip():
-            raise InputError("Say why, so that the logbook knows.")
+            raise InputError(tr("Say why, so that the logbook knows."))
         self._end(GivenUp(reason.strip()))
 
     def _end(self, end: Signed | GivenUp) -> None:

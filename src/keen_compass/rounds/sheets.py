@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError, KeenCompassError, LengthError, PieceError
+from keen_compass.language import tr
 from keen_compass.machines.heads import TOOL, offset_held
 from keen_compass.machines.shown import length_unit
 from keen_compass.pieces.job import Applies
@@ -106,7 +107,7 @@ class Sheets:
 
         page, words, ends, art = self._content()
         if not 1 <= copies <= MOST_COPIES:
-            raise InputError(f"1 to {MOST_COPIES} copies", "copies")
+            raise InputError(tr("1 to {most_copies} copies", most_copies=MOST_COPIES), "copies")
         content = (page, words, copies, ends, art)
         if self._written is None or self._written[0] != content:  # each aim asks for it again
             self._written = content, write_page(*content)
@@ -118,7 +119,7 @@ class Sheets:
         if page is None:
             refused = self.refusal()
             raise InputError(
-                say(refused) if refused else "nothing is printed for a mark that is drawn by hand", "sheet"
+                say(refused) if refused else tr("nothing is printed for a mark that is drawn by hand"), "sheet"
             )
         show = show_for(self._c.machine)
         return page, page_words(page, show), vernier_ends(show), self._artworks.artwork() if page.art else None
@@ -160,15 +161,19 @@ class Sheets:
             try:
                 lengths.append(parse_length(text, unit).mm)
             except LengthError as error:
-                raise InputError(error.message, f"bar {name}") from None
+                raise InputError(error.message, tr("bar {name}", name=name)) from None
         parameters = self._parameters()
         nominal, graduation = nominal_bars(parameters), graduation_of(parameters)
         for name, text, mm, length in zip("XY", typed, lengths, nominal, strict=True):
             if not length / 2 < mm < length * 2:
                 shown = graduation.length(length)
                 raise InputError(
-                    f"{text.strip()} is far from the {shown} that are nominal: read again, or give the unit: {shown}",
-                    f"bar {name}",
+                    tr(
+                        "{strip} is far from the {shown} that are nominal: read again, or give the unit: {shown}",
+                        strip=text.strip(),
+                        shown=shown,
+                    ),
+                    tr("bar {name}", name=name),
                 )
         self._c.procedure.piece({**parameters, "bars": lengths})  # refuses what no bar can be
         self._change(replace(self._with(Stage.PRINT), bars=tuple(lengths), shown=""))
@@ -182,10 +187,14 @@ class Sheets:
         given = number.strip()
         if given != str(self.number()):
             raise InputError(
-                f"This round waits for sheet {self.number()}, and that one says {given[:12]}. "
-                "Look for the other one, or print it again."
+                tr(
+                    "This round waits for sheet {number}, and that one says {given}. Look for the other one, "
+                    "or print it again.",
+                    number=self.number(),
+                    given=given[:12],
+                )
                 if given
-                else f"Type the number on the sheet: {self.number()} is waited for."
+                else tr("Type the number on the sheet: {number} is waited for.", number=self.number())
             )
         self._change(replace(self._with(Stage.LOAD), shown=""))
 
@@ -210,7 +219,7 @@ class Sheets:
         try:
             spot = parse_spot(text, length_unit(self._c.machine.controller_units))
         except LengthError as error:
-            raise InputError(error.message, f"mark {mark + 1}") from None
+            raise InputError(error.message, tr("mark {mark}", mark=mark + 1)) from None
         aimed = {**self.state.aimed, str(mark): (spot.x, spot.y)}
         self._aimed(replace(self.state, aimed=aimed, origin=False, under=self._holds()))
 
@@ -394,7 +403,7 @@ class Sheets:
         """A mark of the next print, from 0, goes elsewhere (undoable). Raises PieceError where it can't."""
         page = self.page()
         if page is None or Stage.PRINT in self.state.done:
-            raise InputError("That sheet is printed: its marks are where they are.", "marks")
+            raise InputError(tr("That sheet is printed: its marks are where they are."), "marks")
         marks = [list(at if i == mark else m.at) for i, m in enumerate(page.marks)]
         self._c.procedure.page_of({**self._parameters(), "marks": marks}, self.number(), down=page.down)
         self._artworks.move_mark(mark, at, tuple(m.at for m in page.marks))

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.subjects import Subject
@@ -107,7 +108,7 @@ def _changes(shop: Shop, machine: Machine, tool: str) -> list[str]:
 def tell_age(shop: Shop, machine: Machine, tool: str, age: float) -> None:
     """Somebody knows better how much they were used. Raises InputError."""
     if not 0 <= age <= MOST_AGE:
-        raise InputError(f"must be between 0 and {MOST_AGE:g}", "age")
+        raise InputError(tr("must be between 0 and {most_age:g}", most_age=MOST_AGE), "age")
     body = {"name": "consumables", "machine": machine.uid, "tool": tool, "age": age, "counted": machine.wear_counted}
     shop.put_things("consumables", {_uid(machine.uid, tool): body}, again=True)
 

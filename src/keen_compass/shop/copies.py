@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from keen_compass.errors import ShopError, ShopWriteError
+from keen_compass.language import tr
 from keen_compass.shop.file import uri_of, write_database
 
 EVERY = timedelta(days=1)
@@ -66,7 +67,9 @@ def keep_copy(shop: Path, now: datetime, under: Path | None = None) -> Path:
             old.file.unlink(missing_ok=True)
     except (OSError, sqlite3.Error) as error:
         reason = getattr(error, "strerror", None) or str(error)
-        raise ShopWriteError(f"No copy of the shop could be kept in {folder}: {reason}.") from None
+        raise ShopWriteError(
+            tr("No copy of the shop could be kept in {folder}: {reason}.", folder=folder, reason=reason)
+        ) from None
     return target
 
 
@@ -93,5 +96,5 @@ def taken_back(shop: Path, copy: Copy) -> Path:
         part.write_bytes(copy.file.read_bytes())
         part.rename(target)
     except OSError as error:
-        raise ShopError(f"{target} can't be written: {error.strerror}.") from None
+        raise ShopError(tr("{target} can't be written: {strerror}.", target=target, strerror=error.strerror)) from None
     return target

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import ShopDamagedError, ShopError, ShopNewerError, ShopReadOnlyError, ShopWriteError
+from keen_compass.language import tr
 from keen_compass.quantities.notes import Note, note
 from keen_compass.shop import schema
 from keen_compass.shop.lock import FileLock
@@ -84,8 +85,10 @@ class ShopFile(Rows):
                     raise
                 self._close_db()
                 self.why_read_only = ShopReadOnlyError(
-                    f"The disk is full{'' if reason_of(error) == 'full' else ' or refuses'}, so this shop can only be "
-                    "looked at until there is room."
+                    tr(
+                        "The disk is full{value}, so this shop can only be looked at until there is room.",
+                        value="" if reason_of(error) == "full" else tr(" or refuses"),
+                    )
                 )
         if self.why_read_only:
             self._open_to_read(version)
@@ -135,11 +138,18 @@ class ShopFile(Rows):
         if application != schema.APPLICATION_ID or version <= 0:
             raise self._not_a_shop()
         if version < schema.FIRST:
-            raise ShopDamagedError(f"{self.file} was written before Keen Compass was released: nothing reads it.")
+            raise ShopDamagedError(
+                tr("{file} was written before Keen Compass was released: nothing reads it.", file=self.file)
+            )
         if version > schema.FORMAT:
             raise ShopNewerError(
-                f"{self.file} was written by a later Keen Compass (format {version}, this one knows {schema.FORMAT}). "
-                "It has been left as it was; update the program."
+                tr(
+                    "{file} was written by a later Keen Compass (format {version}, this one knows {format}). "
+                    "It has been left as it was; update the program.",
+                    file=self.file,
+                    version=version,
+                    format=schema.FORMAT,
+                )
             )
         return int(version)
 
@@ -210,7 +220,9 @@ class ShopFile(Rows):
                 folded.execute("PRAGMA wal_checkpoint(TRUNCATE)")
                 folded.close()
             except OSError as error:
-                raise ShopWriteError(f"{self.file} can't be looked at: {error.strerror}. Make room.") from None
+                raise ShopWriteError(
+                    tr("{file} can't be looked at: {strerror}. Make room.", file=self.file, strerror=error.strerror)
+                ) from None
         return Path(self._scratch.name) / "shop.kcshop"
 
     def _connected(self, uri: str) -> sqlite3.Connection:
@@ -302,8 +314,11 @@ class ShopFile(Rows):
         try:
             if schema.shape(self.db) != schema.SHAPE:
                 raise ShopDamagedError(
-                    f"{self.file} is damaged (its tables are not what they should be). It has been left as it was; "
-                    "put back a copy."
+                    tr(
+                        "{file} is damaged (its tables are not what they should be). It has been left as it was; "
+                        "put back a copy.",
+                        file=self.file,
+                    )
                 )
             about = [text for _, name, text in self.rows("about") if name == "format"]
         except sqlite3.Error as error:
@@ -321,13 +336,15 @@ class ShopFile(Rows):
         Written beside its name first: it is there whole, or not at all.
         """
         if target.exists() or target.is_symlink():
-            raise ShopWriteError(f"{target} is there already. Choose another name.")
+            raise ShopWriteError(tr("{target} is there already. Choose another name.", target=target))
         fill = self._copy_sound_rows if self.damage or not self.checked else self.db.backup
         try:
             write_database(target, fill)
         except (OSError, sqlite3.Error) as error:
             reason = getattr(error, "strerror", None) or str(error)
-            raise ShopWriteError(f"{target} can't be written: {reason}. Choose another folder.") from None
+            raise ShopWriteError(
+                tr("{target} can't be written: {reason}. Choose another folder.", target=target, reason=reason)
+            ) from None
 
     def _copy_sound_rows(self, copy: sqlite3.Connection) -> None:
         copy.execute("BEGIN IMMEDIATE")

@@ -16,6 +16,7 @@ from hashlib import sha256
 from typing import Any, TypeVar
 
 from keen_compass.errors import FileFormatError, InputError
+from keen_compass.language import tr
 from keen_compass.machines.fitted import Fitting, Stock, Tool
 from keen_compass.machines.instrument_record import instrument_to_json
 from keen_compass.machines.limits import FITTINGS, THICKNESS, WIDEST_TOOL
@@ -111,7 +112,12 @@ def read_incoming(
                 tables[table].append(reader.row(table, _shaped(table, raw)))
             except Wrong as wrong:
                 raise FileFormatError(
-                    f"This logbook file can’t be taken over: {where}{wrong.field}: {wrong}. Nothing was changed."
+                    tr(
+                        "This logbook file can’t be taken over: {where}{field}: {wrong}. Nothing was changed.",
+                        where=where,
+                        field=wrong.field,
+                        wrong=wrong,
+                    )
                 ) from None
     return Incoming(tables)
 
@@ -119,34 +125,44 @@ def read_incoming(
 def _tables(text: str) -> dict[str, list[Any]]:
     """The file's tables."""
     if len(text) > LARGEST:
-        raise FileFormatError("This file is larger than any logbook (400 MB). Nothing was changed.")
+        raise FileFormatError(tr("This file is larger than any logbook (400 MB). Nothing was changed."))
     try:
         body: Any = json.loads(text, parse_constant=no_number)
     except (ValueError, RecursionError) as error:
-        raise FileFormatError(f"This is not a logbook file: {' '.join(str(error).split())[:200]}.") from None
+        raise FileFormatError(
+            tr("This is not a logbook file: {split}.", split=" ".join(str(error).split())[:200])
+        ) from None
     if not isinstance(body, dict) or body.get("format") != FORMAT:
-        raise FileFormatError("This is not a logbook file: it doesn’t say that it is one.")
+        raise FileFormatError(tr("This is not a logbook file: it doesn’t say that it is one."))
     version, given = body.get("version"), body.get("tables")
     if version != VERSION or isinstance(version, bool):
-        raise FileFormatError(f"This logbook file has version {str(version)[:20]}; this program reads {VERSION}.")
+        raise FileFormatError(
+            tr(
+                "This logbook file has version {theirs}; this program reads {version}.",
+                theirs=str(version)[:20],
+                version=VERSION,
+            )
+        )
     if not isinstance(given, dict):
-        raise FileFormatError("This logbook file lacks its tables. Nothing was taken over.")
+        raise FileFormatError(tr("This logbook file lacks its tables. Nothing was taken over."))
     for table in TABLES:
         if not isinstance(given.get(table), list):
-            raise FileFormatError(f"This logbook file lacks something: the table {table!r}. Nothing was taken over.")
+            raise FileFormatError(
+                tr("This logbook file lacks something: the table {table!r}. Nothing was taken over.", table=table)
+            )
     return {table: given[table] for table in TABLES}
 
 
 def _shaped(table: str, raw: Any) -> dict[str, Any]:
     """A row with exactly its table's fields, each of its type. Raises Wrong."""
     if not isinstance(raw, dict):
-        raise Wrong("expected an object with its fields")
+        raise Wrong(tr("expected an object with its fields"))
     columns = COLUMNS[table]
     names = [name for name, _ in columns]
     if missing := [name for name in names if name not in raw]:
-        raise Wrong("is missing", missing[0])
+        raise Wrong(tr("is missing"), missing[0])
     if unknown := [str(name) for name in raw if name not in names]:
-        raise Wrong("is not known here", unknown[0][:40])
+        raise Wrong(tr("is not known here"), unknown[0][:40])
     return {
         name: None if raw[name] is None and (table, name) in NULLABLE else _field(name, kind, raw[name])
         for name, kind in columns
@@ -160,35 +176,38 @@ def _field(name: str, kind: type, value: Any) -> Any:
         return int(value)
     if isinstance(value, bool) or not isinstance(value, (int, float) if kind is float else kind):
         raise Wrong(
-            f"expected {'a whole number' if kind is int else 'a number' if kind is float else 'text'}, "
-            f"got {str(value)[:30]!r}",
+            tr(
+                "expected {value}, got {value2!r}",
+                value=tr("a whole number") if kind is int else tr("a number") if kind is float else "text",
+                value2=str(value)[:30],
+            ),
             name,
         )
     if isinstance(value, str):
         if len(value) > LONGEST.get(name, 200):
-            raise Wrong(f"is {len(value):,} characters long", name)
+            raise Wrong(tr("is {n:,} characters long", n=len(value)), name)
         try:
             value.encode()
         except UnicodeEncodeError:
-            raise Wrong("is no proper text", name) from None
+            raise Wrong(tr("is no proper text"), name) from None
         if "\0" in value:
-            raise Wrong("is no proper text", name)
+            raise Wrong(tr("is no proper text"), name)
         return time_of(value) if name == "at" else value
     assert isinstance(value, (int, float))
     if not abs(value) <= (LARGEST_WHOLE if kind is int else LARGEST_NUMBER):
-        raise Wrong("is too large", name)
+        raise Wrong(tr("is too large"), name)
     if kind is int and value < 0:
-        raise Wrong("must not be negative", name)
+        raise Wrong(tr("must not be negative"), name)
     return float(value) if kind is float else value
 
 
 def _bytes(name: str, value: Any) -> bytes:
     if not isinstance(value, str) or len(value) > LONGEST[name]:
-        raise Wrong("expected bytes as base64 text", name)
+        raise Wrong(tr("expected bytes as base64 text"), name)
     try:
         return base64.b64decode(value.encode("ascii"), validate=True)
     except ValueError:
-        raise Wrong("expected bytes as base64 text", name) from None
+        raise Wrong(tr("expected bytes as base64 text"), name) from None
 
 
 class _Reader:
@@ -211,36 +230,36 @@ class _Reader:
         """The row, with what its body says written again. Raises Wrong."""
         change: dict[str, Any] = getattr(self, f"_{table}")(row)
         if "machine" in row and row["machine"] not in self._machines:
-            raise Wrong(f"{row['machine'][:40]!r} is no machine of this file", "machine")
+            raise Wrong(tr("{machine!r} is no machine of this file", machine=row["machine"][:40]), "machine")
         if row.get("quantity", "x_steps") not in QUANTITIES:
-            raise Wrong(f"{row['quantity'][:40]!r} is nothing that is calibrated", "quantity")
+            raise Wrong(tr("{quantity!r} is nothing that is calibrated", quantity=row["quantity"][:40]), "quantity")
         return row | change
 
     def _thing(self, row: Mapping[str, Any]) -> dict[str, Any]:
         plain = PLAIN_THINGS.get(row["kind"])
         if not row["uid"] or (plain is None and row["kind"] not in ("tool", "stock", *FITTINGS)):
-            raise Wrong(f"{row['kind'][:40]!r} is not known", "kind")
+            raise Wrong(tr("{kind!r} is not known", kind=row["kind"][:40]), "kind")
         body = object_of(row["body"])
         if plain is not None:
             return {"body": json.dumps(kept(strict(plain, body)))}
         if row["kind"] == "tool":
             tool = strict(Tool, body)
             if not 0 <= tool.diameter <= WIDEST_TOOL or not 0 < len(tool.name) <= LONGEST_NAME:
-                raise Wrong("is no tool that there can be", "body")
+                raise Wrong(tr("is no tool that there can be"), "body")
             known = {"name": tool.name, "diameter": tool.diameter, "drawn": tool.drawn}
             known |= {"trails": True} if tool.trails else {}
         elif row["kind"] in FITTINGS:
             fitting = strict(Fitting, {"kind": row["kind"], **body})
             offset = fitting.offset or (0.0, 0.0)
             if not 0 < len(fitting.name) <= LONGEST_NAME or not all(abs(v) <= FARTHEST for v in offset):
-                raise Wrong("is nothing that there can be", "body")
+                raise Wrong(tr("is nothing that there can be"), "body")
             known = {"name": fitting.name} | ({"offset": list(offset)} if fitting.offset else {})
             self._fittings[row["uid"]] = row["kind"]
         else:
             stock = strict(Stock, {**body, "x": 0.0, "y": 0.0, "width": 1.0, "height": 1.0})
             low, high = THICKNESS
             if not low <= stock.thickness <= high or not 0 < len(stock.name) <= LONGEST_NAME:
-                raise Wrong("is no stock that there can be", "body")
+                raise Wrong(tr("is no stock that there can be"), "body")
             known = {"name": stock.name, "thickness": stock.thickness}
             self._stock[stock.name, stock.thickness] = row["uid"]
         self._things[row["uid"]] = known
@@ -250,21 +269,21 @@ class _Reader:
         body = object_of(row["body"])
         named = body.get("tools")
         if not isinstance(named, list) or not all(isinstance(uid, str) and uid in self._things for uid in named):
-            raise Wrong("expected the uids of tools of this file", "body.tools")
+            raise Wrong(tr("expected the uids of tools of this file"), "body.tools")
         if "stock" in body or "mounted" in body or "fitted" in body:
-            raise Wrong("what is mounted is said apart", "body")
+            raise Wrong(tr("what is mounted is said apart"), "body")
         tools = [{**self._things[uid], "uid": uid} for uid in named]
         fittings, given = [], body.get("fittings", [])
         if not isinstance(given, list):
-            raise Wrong("expected what may be fitted, of this file", "body.fittings")
+            raise Wrong(tr("expected what may be fitted, of this file"), "body.fittings")
         for pair in given:
             kind, uid = pair if isinstance(pair, list) and len(pair) == 2 else (None, None)
             if not isinstance(uid, str) or kind is None or self._fittings.get(uid) != kind:
-                raise Wrong("expected what may be fitted, of this file", "body.fittings")
+                raise Wrong(tr("expected what may be fitted, of this file"), "body.fittings")
             fittings.append({"kind": kind, "uid": uid, **self._things[uid]})
         machine = strict(Machine, {**body, "tools": tools, "fittings": fittings})
         if machine.uid != row["uid"] or not machine.uid:
-            raise Wrong("doesn’t fit the profile", "uid")
+            raise Wrong(tr("doesn’t fit the profile"), "uid")
         self._machines.add(machine.uid)
         return {"body": json.dumps(parts_of(machine, {})[0])}
 
@@ -272,24 +291,24 @@ class _Reader:
         body = strict(MountedBody, object_of(row["body"]))
         for name in ("tool", "stock", *FITTINGS):
             if (uid := getattr(body, name)) and uid not in self._things:
-                raise Wrong("is no thing of this file", f"body.{name}")
+                raise Wrong(tr("is no thing of this file"), f"body.{name}")
         lies = ("x", "y", "width", "height") if body.stock else ()
         for name in lies:
             if getattr(body, name) is None:
-                raise Wrong("expected a length", f"body.{name}")
+                raise Wrong(tr("expected a length"), f"body.{name}")
         found = {name: v for name in ("stock", *FITTINGS, *lies) if (v := getattr(body, name)) not in ("", None)}
         return {"body": json.dumps({"tool": body.tool, **found})}
 
     def _blob(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if sha256(row["data"]).hexdigest() != row["name"]:
-            raise Wrong("doesn’t fit its bytes", "name")
+            raise Wrong(tr("doesn’t fit its bytes"), "name")
         self._blobs.add(row["name"])
         return {}
 
     def _instrument(self, row: Mapping[str, Any]) -> dict[str, Any]:
         instrument = strict(Instrument, object_of(row["body"]))
         if instrument.uid != row["uid"] or not instrument.uid:
-            raise Wrong("doesn’t fit the profile", "uid")
+            raise Wrong(tr("doesn’t fit the profile"), "uid")
         return {"body": json.dumps(instrument_to_json(instrument))}
 
     def _round(self, row: Mapping[str, Any]) -> dict[str, Any]:
@@ -297,7 +316,7 @@ class _Reader:
             raise Wrong(complaint, "procedure")
         body = strict(RoundBody, object_of(row["body"]))
         if not body.tolerances.keys() <= QUANTITIES.keys():
-            raise Wrong("expected a tolerance for each quantity", "body.tolerances")
+            raise Wrong(tr("expected a tolerance for each quantity"), "body.tolerances")
         self._new(self._rounds, row, row["procedure"])
         self._round_machine[row["id"]] = row["machine"]
         return {"body": json.dumps(kept(body))}
@@ -305,7 +324,7 @@ class _Reader:
     def _piece(self, row: Mapping[str, Any]) -> dict[str, Any]:
         procedure = self._rounds.get(row["round"])
         if procedure is None or self._round_machine[row["round"]] != row["machine"]:
-            raise Wrong("is no round of that machine in this file", "round")
+            raise Wrong(tr("is no round of that machine in this file"), "round")
         body = strict(PieceBody, object_of(row["body"]))
         if complaint := self._understands(procedure, body.parameters):
             raise Wrong(complaint, "body.parameters")
@@ -318,11 +337,11 @@ class _Reader:
 
     def _stage(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["piece"] not in self._pieces:
-            raise Wrong("is no piece of this file", "piece")
+            raise Wrong(tr("is no piece of this file"), "piece")
         if row["kind"] not in STAGES:
-            raise Wrong(f"expected one of {', '.join(STAGES)}", "kind")
+            raise Wrong(tr("expected one of {STAGES}", STAGES=", ".join(STAGES)), "kind")
         if row["sent"] and row["sent"] not in self._blobs:
-            raise Wrong("is nothing that this file holds", "sent")
+            raise Wrong(tr("is nothing that this file holds"), "sent")
         given = object_of(row["body"])
         body = strict(StageBody, given)
         for quantity, stored in body.held.items():
@@ -332,25 +351,25 @@ class _Reader:
 
     def _mark(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["round"] not in self._rounds:
-            raise Wrong("is no round of this file", "round")
+            raise Wrong(tr("is no round of this file"), "round")
         if row["piece"] and self._pieces.get(row["piece"]) != row["round"]:
-            raise Wrong("is no piece of that round", "piece")
+            raise Wrong(tr("is no piece of that round"), "piece")
         kind = KINDS.get(row["kind"])
         if kind is None:
-            raise Wrong(f"{row['kind'][:40]!r} is not known", "kind")
+            raise Wrong(tr("{kind!r} is not known", kind=row["kind"][:40]), "kind")
         body = object_of(row["body"])
         mark = strict(
             kind,
             {"enter": body} if kind.kind == "decision" else {"by_quantity": body} if kind.kind == "computed" else body,
         )
         if isinstance(mark, StepShown) and mark.step not in STEPS:
-            raise Wrong(f"expected one of {', '.join(STEPS)}", "body.step")
+            raise Wrong(tr("expected one of {STEPS}", STEPS=", ".join(STEPS)), "body.step")
         if isinstance(mark, Choices) and not (0 <= mark.size <= 1e6 and 1 <= mark.passes <= 100):
-            raise Wrong("is out of range", "body")
+            raise Wrong(tr("is out of range"), "body")
         if isinstance(mark, Choices):
             plain = all(isinstance(v, (bool, int, float, str)) for v in mark.chosen.values())
             if not plain or not all(map(math.isfinite, (v for v in mark.chosen.values() if isinstance(v, float)))):
-                raise Wrong("expected plain choices", "body.chosen")
+                raise Wrong(tr("expected plain choices"), "body.chosen")
         if isinstance(mark, Signed):
             if mark.answer is not None:
                 strict(Solution, as_kept_today(mark.answer))
@@ -362,24 +381,24 @@ class _Reader:
             except InputError as error:
                 raise Wrong(error.message, error.place) from None
         if isinstance(mark, Skipped) and not row["piece"]:
-            raise Wrong("is about a piece", "piece")
+            raise Wrong(tr("is about a piece"), "piece")
         if isinstance(mark, Editing):  # half a reading doesn't travel
             mark = Editing()
         return {"body": json.dumps(mark.to_body())}
 
     def _reading(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["stage"] not in self._stages:
-            raise Wrong("is no stage of this file", "stage")
+            raise Wrong(tr("is no stage of this file"), "stage")
         if row["kind"] == Kind.LENGTH and row["unit"] not in UNITS_MM:
-            raise Wrong(f"expected one of {', '.join(UNITS_MM)}", "unit")
+            raise Wrong(tr("expected one of {UNITS_MM}", UNITS_MM=", ".join(UNITS_MM)), "unit")
         if row["resolution"] < 0:
-            raise Wrong("must not be negative", "resolution")
+            raise Wrong(tr("must not be negative"), "resolution")
         if row["slot"] and self._slots.get(row["slot"]) != row["stage"]:
-            raise Wrong("is no earlier reading of that piece", "slot")
+            raise Wrong(tr("is no earlier reading of that piece"), "slot")
         if row["withdrawn"] not in (0, 1):
-            raise Wrong("expected true or false", "withdrawn")
+            raise Wrong(tr("expected true or false"), "withdrawn")
         if row["blob"] and row["blob"] not in self._blobs:
-            raise Wrong("is nothing that this file holds", "blob")
+            raise Wrong(tr("is nothing that this file holds"), "blob")
         columns = ("kind", "text", "value", "second", "unit", "resolution", "blob")
         try:
             reading = from_row(Row(*(row[name] for name in columns)))
@@ -390,24 +409,24 @@ class _Reader:
 
     def _value(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["round"] is not None and row["round"] not in self._rounds:
-            raise Wrong("is no round of this file", "round")
+            raise Wrong(tr("is no round of this file"), "round")
         if row["how"] not in HOW:
-            raise Wrong(f"expected one of {', '.join(HOW)}", "how")
+            raise Wrong(tr("expected one of {HOW}", HOW=", ".join(HOW)), "how")
         stored = stored_of(row["quantity"], object_of(row["body"]), "body")
         if row["subject"] and not QUANTITIES[row["quantity"]].depends:
-            raise Wrong("is nobody’s but the machine’s", "subject")
+            raise Wrong(tr("is nobody’s but the machine’s"), "subject")
         return {"body": json.dumps(stored.to_body())}
 
     def _finding(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["round"] not in self._rounds:
-            raise Wrong("is no round of this file", "round")
+            raise Wrong(tr("is no round of this file"), "round")
         finding = strict(Finding, as_kept_today(object_of(row["body"])))
         said = (finding.quantity, str(finding.verdict), finding.error, finding.expanded_uncertainty, finding.tolerance)
         if said != tuple(row[k] for k in ("quantity", "verdict", "error", "uncertainty", "tolerance")):
-            raise Wrong("says something else than the row", "body")
+            raise Wrong(tr("says something else than the row"), "body")
         subject = strict(Subject, finding.subject.to_json())
         if finding.quantity not in QUANTITIES or row["subject"] != key_for(finding.quantity, subject):
-            raise Wrong("doesn’t fit what the finding says", "subject")
+            raise Wrong(tr("doesn’t fit what the finding says"), "subject")
         numbers = (
             finding.error,
             finding.expanded_uncertainty,
@@ -415,25 +434,25 @@ class _Reader:
             finding.predicted_error,
         )
         if not all(n is None or abs(n) <= LARGEST_NUMBER for n in numbers) or not finding.tolerance > 0:
-            raise Wrong("has a number that none can be", "body")
+            raise Wrong(tr("has a number that none can be"), "body")
         if finding.verdict in (Verdict.IN, Verdict.OUT, Verdict.CANNOT_TELL) and (
             finding.error is None or finding.expanded_uncertainty is None or finding.expanded_uncertainty < 0
         ):
-            raise Wrong("has a verdict without its number", "body")
+            raise Wrong(tr("has a verdict without its number"), "body")
         return {"body": json.dumps(finding.to_json())}
 
     def _event(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if not row["kind"].replace("_", "").isalpha():
-            raise Wrong("is no kind of event", "kind")
+            raise Wrong(tr("is no kind of event"), "kind")
         if row["kind"] == FOUND_OTHERWISE:
             body = object_of(row["text"])
             said = strict(FoundBody, object_of(json.dumps(body.get("values", {}))), "text.values")
             if body.get("code") != f"shop.{FOUND_OTHERWISE}" or said.quantity not in QUANTITIES:
-                raise Wrong("is nothing that was found", "text")
+                raise Wrong(tr("is nothing that was found"), "text")
             time_of(said.since)
         return {}
 
     def _new(self, known: dict[int, T], row: Mapping[str, Any], what: T) -> None:
         if row["id"] in known or not row["id"]:
-            raise Wrong("stands twice, or is 0", "id")
+            raise Wrong(tr("stands twice, or is 0"), "id")
         known[row["id"]] = what

@@ -12,6 +12,7 @@ from typing import Annotated, Any, Literal, TypeVar
 from msgspec import Meta, Struct, field, to_builtins
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.machines.limits import LIMITS, THICKNESS, WIDEST_TOOL
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -43,7 +44,7 @@ class Wrong(Exception):  # noqa: N818 (becomes a FileFormatError with its place)
 
 def no_number(name: str) -> float:
     """For JSON's parser: NaN and the infinities are none."""
-    raise ValueError(f"{name} is no number")
+    raise ValueError(tr("{name} is no number", name=name))
 
 
 def time_of(text: str) -> str:
@@ -51,9 +52,11 @@ def time_of(text: str) -> str:
     try:
         time = datetime.strptime(text, "%Y-%m-%dT%H:%M:%S.%fZ")
     except ValueError:
-        raise Wrong(f"expected a time like 2026-10-06T08:00:00.000000Z, got {text[:30]!r}", "at") from None
+        raise Wrong(
+            tr("expected a time like 2026-10-06T08:00:00.000000Z, got {text!r}", text=text[:30]), "at"
+        ) from None
     if time.year < 1970:
-        raise Wrong(f"{text[:10]} is before there were such machines", "at")
+        raise Wrong(tr("{text} is before there were such machines", text=text[:10]), "at")
     return time.strftime("%Y-%m-%dT%H:%M:%S.%fZ")
 
 
@@ -62,9 +65,9 @@ def object_of(text: str) -> dict[str, Any]:
     try:
         body = json.loads(text, parse_constant=no_number)
     except (ValueError, RecursionError):
-        raise Wrong("is not JSON", "body") from None
+        raise Wrong(tr("is not JSON"), "body") from None
     if not isinstance(body, dict):
-        raise Wrong("expected an object", "body")
+        raise Wrong(tr("expected an object"), "body")
     return body
 
 
@@ -221,9 +224,9 @@ def strict(kind: type[T], body: object, place: str = "body") -> T:
 def stored_of(quantity: str, body: Any, place: str) -> StoredValue:
     """A number as a controller keeps it. Raises Wrong."""
     if quantity not in QUANTITIES or not isinstance(body, dict):
-        raise Wrong("is nothing that a controller keeps", place)
+        raise Wrong(tr("is nothing that a controller keeps"), place)
     stored: StoredValue
     stored = strict(StoredResolution, body, place) if "form" in body else strict(StoredAmount, body, place)
     if isinstance(stored, StoredAmount) and (stored.quantity != quantity or not abs(stored.value) < 1e9):
-        raise Wrong("doesn’t fit its quantity", place)
+        raise Wrong(tr("doesn’t fit its quantity"), place)
     return stored

@@ -15,6 +15,7 @@ from typing import NamedTuple
 
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.formats.files import file_stem, read_whole, write_whole
+from keen_compass.language import tr
 from keen_compass.shop.exchange import Apart, join, to_json
 from keen_compass.shop.incoming import Understands
 from keen_compass.shop.store import Shop
@@ -40,7 +41,7 @@ def bring_together(
     folder can't be used, ShopError where the shop can't be written.
     """
     if not folder.is_dir():
-        raise InputError("is no folder", str(folder))
+        raise InputError(tr("is no folder"), str(folder))
     own = folder / f"{file_stem(seat)}{SUFFIX}"
     others = sorted(file for file in folder.glob(f"*{SUFFIX}") if file != own)
     rounds, apart, refused, seats = 0, [], [], []
@@ -67,4 +68,4 @@ def _text_of(file: Path) -> str:
     try:
         return read_whole(file).decode("utf-8")
     except UnicodeDecodeError:
-        raise FileFormatError("it isn’t text") from None
+        raise FileFormatError(tr("it isn’t text")) from None

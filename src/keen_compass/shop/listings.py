@@ -10,6 +10,7 @@ from hashlib import sha256
 
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import Listing, Number, means, number_in, understood, written_like
+from keen_compass.language import tr
 from keen_compass.machines.fitted import new_uid
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.stored import StoredValue
@@ -60,7 +61,7 @@ class Left:
 def keep(shop: Shop, machine: str, data: bytes, reason: str, origin: str = "", *, sheet: bool = False) -> None:
     """Keep a copy with its date; what is kept already as the newest is not kept twice. Raises InputError."""
     if not reason.strip() or len(reason) > LONGEST_REASON:
-        raise InputError("say in a few words why it is kept", "reason")
+        raise InputError(tr("say in a few words why it is kept"), "reason")
     understood(data)
     newest = next((c for c in copies(shop, machine) if c.sheet is sheet), None)
     with shop.writing():
@@ -92,7 +93,7 @@ def copied(shop: Shop, copy: Copy) -> bytes:
     """Its bytes. Raises InputError where this file doesn't have them."""
     data = shop.blob(copy.blob)
     if data is None:
-        raise InputError("this copy’s text is not in this shop file", copy.reason)
+        raise InputError(tr("this copy’s text is not in this shop file"), copy.reason)
     return data
 
 
@@ -143,7 +144,7 @@ def typed_there(machine: Machine, one: Lit) -> StoredValue:
     near = place.number(one.held.stored)
     value = number_in(one.text, float(near))
     if value is None:
-        raise InputError("is no number", one.text)
+        raise InputError(tr("is no number"), one.text)
     return place.holding(one.held.stored).renewed(value)
 
 
@@ -153,7 +154,7 @@ def typed_there(machine: Machine, one: Lit) -> StoredValue:
 def leave(shop: Shop, machine: str, what: str, here: str, there: str, reason: str) -> None:
     """Record that a difference stays, and why. what: a key, or a quantity. Raises InputError without a reason."""
     if not reason.strip() or len(reason) > LONGEST_REASON:
-        raise InputError("say in a few words why it stays", "reason")
+        raise InputError(tr("say in a few words why it stays"), "reason")
     _put_left(shop, machine, what, {"here": here, "there": there, "name": reason.strip()})
 
 

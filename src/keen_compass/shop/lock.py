@@ -14,6 +14,7 @@ import stat
 from pathlib import Path
 
 from keen_compass.errors import ShopDamagedError, ShopElsewhereError, ShopReadOnlyError, ShopWriteError
+from keen_compass.language import tr
 
 _held: set[tuple[int, int]] = set()  # (device, inode) locked by this process
 
@@ -27,11 +28,11 @@ def resolved(file: Path) -> Path:
         return real
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or str(error)
-        raise ShopDamagedError(f"{file} can't be opened: {reason}.") from None
+        raise ShopDamagedError(tr("{file} can't be opened: {reason}.", file=file, reason=reason)) from None
     if not stat.S_ISREG(mode):
         if stat.S_ISDIR(mode):
-            raise ShopDamagedError(f"{file} is a folder, not a shop file. Choose another.")
-        raise ShopDamagedError(f"{file} is no ordinary file, not a shop file. Choose another.")
+            raise ShopDamagedError(tr("{file} is a folder, not a shop file. Choose another.", file=file))
+        raise ShopDamagedError(tr("{file} is no ordinary file, not a shop file. Choose another.", file=file))
     return real
 
 
@@ -49,20 +50,24 @@ class FileLock:
             self._create(file)
             return
         except OSError as error:
-            raise ShopDamagedError(f"{file} can't be read: {error.strerror}. Check its permissions.") from None
+            raise ShopDamagedError(
+                tr("{file} can't be read: {strerror}. Check its permissions.", file=file, strerror=error.strerror)
+            ) from None
         if (seen.st_dev, seen.st_ino) in _held:
             self.why_not = _open_elsewhere()
         elif seen.st_nlink > 1:
             # What was written last may still lie in the log beside the other name, which nothing here can know.
             self.why_not = ShopReadOnlyError(
-                "This file has a second name (a hard link), so it can only be looked at: keep a copy under a new name "
-                "(Shop menu), and go on with that."
+                tr(
+                    "This file has a second name (a hard link), so it can only be looked at: keep a copy under a new "
+                    "name (Shop menu), and go on with that."
+                )
             )
         elif not os.access(file, os.R_OK):
-            raise ShopDamagedError(f"{file} can't be read: check its permissions.")
+            raise ShopDamagedError(tr("{file} can't be read: check its permissions.", file=file))
         elif not os.access(file, os.W_OK) or not os.access(file.parent, os.W_OK):
             self.why_not = ShopReadOnlyError(
-                "This shop’s file or folder may only be read, so it can only be looked at."
+                tr("This shop’s file or folder may only be read, so it can only be looked at.")
             )
         else:
             self._take(file, os.O_RDWR)
@@ -90,7 +95,9 @@ class FileLock:
             file.parent.mkdir(parents=True, exist_ok=True)
             self._take(file, os.O_RDWR | os.O_CREAT)
         except OSError as error:
-            raise ShopWriteError(f"{file} can't be made: {error.strerror}. Choose another folder.") from None
+            raise ShopWriteError(
+                tr("{file} can't be made: {strerror}. Choose another folder.", file=file, strerror=error.strerror)
+            ) from None
         self.created = True
 
     def _take(self, file: Path, flags: int) -> None:
@@ -105,7 +112,7 @@ class FileLock:
             os.close(descriptor)
             reason = error.strerror
             self.why_not = ShopReadOnlyError(
-                f"This folder can’t lock files ({reason}), so the shop can only be looked at."
+                tr("This folder can’t lock files ({reason}), so the shop can only be looked at.", reason=reason)
             )
             return
         made = os.fstat(descriptor)
@@ -114,4 +121,4 @@ class FileLock:
 
 
 def _open_elsewhere() -> ShopElsewhereError:
-    return ShopElsewhereError("This shop is open in another window, so here it can only be looked at.")
+    return ShopElsewhereError(tr("This shop is open in another window, so here it can only be looked at."))

@@ -9,6 +9,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from keen_compass.errors import InputError, ShopDamagedError
+from keen_compass.language import tr
 from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.machines.instrument_record import instrument_from_json, instrument_to_json
 from keen_compass.machines.profile import Machine
@@ -70,7 +71,7 @@ class MachineRows(ShopBase):
         for _, _, _, body in self._f.rows("machine", f"WHERE uid = ? AND {tail}", uid, until, until):
             loaded = [row[3] for row in self._f.rows("mounted", f"WHERE machine = ? AND {tail}", uid, until, until)]
             return put_together(json.loads(body), self._things(until), json.loads(loaded[0]) if loaded else {})
-        raise ShopDamagedError("That machine is not in this shop file, or its profile is damaged.")
+        raise ShopDamagedError(tr("That machine is not in this shop file, or its profile is damaged."))
 
     def put_machine(self, machine: Machine) -> None:
         """Append a profile, and what is new of its tools, its stock and what is mounted."""

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.shop.mark import Choices, Mark, StepShown
 
 
@@ -251,12 +252,12 @@ class ArtworkChosen(Mark):
             words = {"corners": CORNERS, "holes": HOLES, "parts": PARTS}.get(name, ())
             known = plain if name in numbers else value in words if words else isinstance(value, bool)
             if not known or (not words and name not in (*numbers, "strokes")):
-                raise InputError("is no setting of an outline", f"body.settings.{name[:30]}")
+                raise InputError(tr("is no setting of an outline"), f"body.settings.{name[:30]}")
         flat = [v for at in self.marks for v in at]
         if not 1 <= self.copies <= MOST_COPIES or len(self.marks) not in (0, 4) or not all(map(math.isfinite, flat)):
-            raise InputError("expected copies, and four marks or none", "body")
+            raise InputError(tr("expected copies, and four marks or none"), "body")
         if not re.fullmatch("[0-9a-f]{64}|", self.blob):
-            raise InputError("expected the name of its bytes", "body.blob")
+            raise InputError(tr("expected the name of its bytes"), "body.blob")
         own = ("corners", "mitre_limit", "holes", "parts", "smallest")
         Outset(self.settings.get("outset", 0.0), **{name: v for name, v in self.settings.items() if name in own})
         if self.sticker:

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from keen_compass.errors import ShopDamagedError
+from keen_compass.language import tr
 from keen_compass.quantities.geometry import Box
 from keen_compass.shop.base import ShopBase, time_of
 from keen_compass.shop.kept import SHOWN, KeptPiece, KeptReading, KeptRound, KeptStage
@@ -68,7 +69,7 @@ class RoundRows(ShopBase):
         """A round by its number. Raises ShopDamagedError where it can't be read."""
         for row in self._f.rows("round", "WHERE id = ?", round_id):
             return self._round(row)
-        raise ShopDamagedError(f"Round {round_id} can’t be read any more.")
+        raise ShopDamagedError(tr("Round {round_id} can’t be read any more.", round_id=round_id))
 
     def rounds(self, machine: str) -> list[KeptRound]:
         """All rounds of a machine, oldest first."""
@@ -311,7 +312,7 @@ class RoundRows(ShopBase):
         )
         for machine, stage in self._f.query(sql, piece_id):
             return machine, stage
-        raise ShopDamagedError("That piece can’t be read any more.")
+        raise ShopDamagedError(tr("That piece can’t be read any more."))
 
     def put_draft(self, piece_id: int, measurand: str, text: str) -> None:
         """Keep half a reading, in the one row there is for it."""

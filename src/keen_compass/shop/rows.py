@@ -16,6 +16,7 @@ from keen_compass.errors import (
     ShopReadOnlyError,
     ShopWriteError,
 )
+from keen_compass.language import tr
 from keen_compass.quantities.notes import Note, note
 from keen_compass.shop import schema
 from keen_compass.shop.lock import resolved
@@ -61,13 +62,13 @@ class Rows:
     def db(self) -> sqlite3.Connection:
         """The connection. Raises ShopClosedError after `close`."""
         if self._db is None:
-            raise ShopClosedError("This shop was closed.")
+            raise ShopClosedError(tr("This shop was closed."))
         return self._db
 
     def _found(self, damage: Damage) -> None:
         self.damage.setdefault((damage.table, damage.number), damage)
         self.why_read_only = self.why_read_only or ShopReadOnlyError(
-            "A part of this shop’s file is damaged, so it can only be looked at."
+            tr("A part of this shop’s file is damaged, so it can only be looked at.")
         )
 
     def query(self, sql: str, *values: Any) -> list[tuple[Any, ...]]:
@@ -132,7 +133,7 @@ class Rows:
         Raises ShopReadOnlyError, ShopGoneError or ShopWriteError.
         """
         if self.closed:
-            raise ShopClosedError("This shop was closed; nothing more can be kept in it.")
+            raise ShopClosedError(tr("This shop was closed; nothing more can be kept in it."))
         if self.why_read_only:
             raise self.why_read_only
         outermost = not self._depth
@@ -181,31 +182,41 @@ class Rows:
             return
         self.gone = True
         raise ShopGoneError(
-            "Not kept: the shop file was moved, deleted or replaced. Save a copy (Shop menu) and go on there."
+            tr("Not kept: the shop file was moved, deleted or replaced. Save a copy (Shop menu) and go on there.")
         )
 
     def _not_a_shop(self) -> ShopDamagedError:
         return ShopDamagedError(
-            f"{self.file} is not a shop file, or its beginning is damaged. It has been left as it was; "
-            "open another file, or put back a copy."
+            tr(
+                "{file} is not a shop file, or its beginning is damaged. It has been left as it was; "
+                "open another file, or put back a copy.",
+                file=self.file,
+            )
         )
 
     def in_words(self, error: Exception) -> ShopError:
         match reason_of(error):
             case "full":
                 return ShopWriteError(
-                    "The disk is full. All that was kept before is safe, and what you typed stays where it is: "
-                    "make room and try again."
+                    tr(
+                        "The disk is full. All that was kept before is safe, and what you typed stays where it is: "
+                        "make room and try again."
+                    )
                 )
             case "refused":
                 return ShopWriteError(
-                    f"The disk refused ({error}). All that was kept before is safe; make room and try again."
+                    tr(
+                        "The disk refused ({error}). All that was kept before is safe; make room and try again.",
+                        error=error,
+                    )
                 )
             case "busy":
-                return ShopWriteError("The shop file is busy: another program holds it. Try again in a moment.")
+                return ShopWriteError(tr("The shop file is busy: another program holds it. Try again in a moment."))
             case "closed":
-                return ShopClosedError("This shop was closed.")
-        return ShopDamagedError(f"{self.file} is damaged ({error}). It has been left as it was; put back a copy.")
+                return ShopClosedError(tr("This shop was closed."))
+        return ShopDamagedError(
+            tr("{file} is damaged ({error}). It has been left as it was; put back a copy.", file=self.file, error=error)
+        )
 
 
 def reason_of(error: Exception) -> str:
@@ -227,7 +238,7 @@ def lossy_text(data: bytes) -> str:
 def _typed(table: str, name: str, kind: type, value: Any) -> Any:
     if value is None:
         if (table, name) not in schema.NULLABLE:
-            raise TypeError(f"{table}.{name} is missing")
+            raise TypeError(tr("{table}.{name} is missing", table=table, name=name))
         return None
     return float(value) + 0.0 if kind is float else kind(value)  # SQLite gives −0.0 back as 0.0
 

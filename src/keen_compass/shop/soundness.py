@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from keen_compass.errors import InputError, ShopWriteError
+from keen_compass.language import tr
 from keen_compass.quantities.notes import Note, note
 from keen_compass.shop import schema
 from keen_compass.shop.file import ShopFile
@@ -70,7 +71,9 @@ def repair(file: Path, target: Path) -> list[Fault]:
             pass  # what refers to a row that just went goes with it
         db.execute("VACUUM")
     except sqlite3.Error as error:
-        raise ShopWriteError(f"{target} can’t be written: {error}. Choose another folder.") from None
+        raise ShopWriteError(
+            tr("{target} can’t be written: {error}. Choose another folder.", target=target, error=error)
+        ) from None
     finally:
         db.close()
     return found
@@ -80,7 +83,7 @@ def repair(file: Path, target: Path) -> list[Fault]:
 def _looked_at(file: Path) -> Iterator[ShopFile]:
     """The file as a copy, opened."""
     if not file.is_file():
-        raise InputError("is not there, or no file", str(file))
+        raise InputError(tr("is not there, or no file"), str(file))
     with tempfile.TemporaryDirectory(prefix="keen-compass-check-") as folder:
         copy = Path(folder) / "shop.kcshop"
         for suffix in ("", "-wal"):

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.quantities.notes import Note, note
 
@@ -98,7 +99,7 @@ def rack_travel(module: float, teeth: float, helix_deg: float = 0.0) -> float:
     """π · module · teeth, ÷ cos β for helical teeth whose (normal) module is given in mm."""
     _positive(module=module, teeth=teeth)
     if not 0 <= helix_deg < 60:
-        raise InputError("must be between 0 and 60 degrees", "helix_angle")
+        raise InputError(tr("must be between 0 and 60 degrees"), "helix_angle")
     return math.pi * module * teeth / math.cos(math.radians(helix_deg))
 
 
@@ -106,7 +107,7 @@ def roller_travel(diameter: float, media_thickness: float) -> float:
     """π · (diameter + media thickness), mm: the middle of the media runs half its thickness outside the roller."""
     _positive(diameter=diameter)
     if media_thickness < 0:
-        raise InputError("must not be negative", "media_thickness")
+        raise InputError(tr("must not be negative"), "media_thickness")
     return math.pi * (diameter + media_thickness)
 
 
@@ -183,4 +184,4 @@ def explain_ratio(measured: float, computed: float, teeth: float = 0.0) -> Note 
 def _positive(**given: float) -> None:
     for name, value in given.items():
         if not (value > 0 and math.isfinite(value)):
-            raise InputError("must be larger than 0", name)
+            raise InputError(tr("must be larger than 0"), name)

@@ -24,6 +24,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_compass.errors import UncertaintyError
+from keen_compass.language import tr
 from keen_compass.quantities.uncertainty import K_95, Cause, Origin, Source, Uncertain, combination
 
 RANK_TOLERANCE = 1e-9  # of the largest singular value, columns scaled
@@ -198,7 +199,7 @@ def _solved(observations: Sequence[Observation]) -> _Solved | None:
     weights = gain @ whiten  # unknowns × rows
     theta = weights @ y
     if not np.all(np.isfinite(theta)):
-        raise UncertaintyError("these numbers leave what can be computed")
+        raise UncertaintyError(tr("these numbers leave what can be computed"))
     left = y - A @ theta
     white = whiten @ left
     rank = len(names) - null.shape[1]
@@ -222,7 +223,7 @@ def iterated(
         at |= {n: e.value for n, e in found.estimates.items() if n in at}
         if not moves:
             return found
-    raise UncertaintyError("the readings don't lead to one answer")
+    raise UncertaintyError(tr("the readings don't lead to one answer"))
 
 
 def would_determine(observations: Sequence[Observation], extra: Observation, unknown: Unknown) -> bool:
@@ -242,7 +243,9 @@ def _exact_values(observations: Sequence[Observation]) -> dict[Unknown, float]:
     for o in observations:
         if not o.effects:
             if len(o.coefficients) != 1:
-                raise UncertaintyError(f"{o.label}: a reading without uncertainty can't be weighed; state a resolution")
+                raise UncertaintyError(
+                    tr("{label}: a reading without uncertainty can't be weighed; state a resolution", label=o.label)
+                )
             ((name, coefficient),) = o.coefficients.items()
             exact[name] = o.value / coefficient
     return exact
@@ -269,14 +272,14 @@ def _whitener(C: Array) -> Array:
     """W with W·V·Wᵀ = 1. Rows are scaled to deviation one first: a scale and a length differ by 10³."""
     size = np.sqrt(np.sum(C * C, axis=1))
     if not np.all(size > 0) or not np.all(np.isfinite(size)):
-        raise UncertaintyError("a reading without uncertainty can't be weighed; state the instrument's resolution")
+        raise UncertaintyError(tr("a reading without uncertainty can't be weighed; state the instrument's resolution"))
     scaled = C / size[:, None]
     try:
         L = np.linalg.cholesky(scaled @ scaled.T)
         found: Array = np.linalg.solve(L, np.diag(1 / size))
     except np.linalg.LinAlgError:
         raise UncertaintyError(
-            "the readings share everything that makes them uncertain; state the instrument's resolution"
+            tr("the readings share everything that makes them uncertain; state the instrument's resolution")
         ) from None
     return found
 
@@ -292,7 +295,7 @@ def _gain_and_null_space(A: Array) -> tuple[Array, Array]:
     try:
         left, singular, right_t = np.linalg.svd(A / norms, full_matrices=A.shape[0] < A.shape[1])  # all of right_t
     except np.linalg.LinAlgError:
-        raise UncertaintyError("these numbers leave what can be computed") from None
+        raise UncertaintyError(tr("these numbers leave what can be computed")) from None
     rank = int(np.sum(singular > RANK_TOLERANCE * singular[0]))
     gain = (right_t[:rank].T / singular[:rank]) @ left[:, :rank].T / norms[:, None]
     return gain, right_t[rank:].T

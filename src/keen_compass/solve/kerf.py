@@ -16,6 +16,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.solve.joint import Fit, Observation, Unknown
 from keen_compass.solve.travel import lost_motion_of, scale_of
@@ -98,7 +99,7 @@ def edge(top: float, bottom: float, thickness: float, *, inside: bool = False) -
     u = |bottom − top|/2, as both sides lean alike. Raises InputError without a thickness.
     """
     if not thickness > 0:
-        raise InputError("give the thickness: an edge leans over that", "thickness")
+        raise InputError(tr("give the thickness: an edge leans over that"), "thickness")
     way = -1.0 if inside else 1.0
     u = abs(bottom - top) / 2
     return Edge(math.atan(way * (bottom - top) / (2 * thickness)), u, graded(u, thickness))

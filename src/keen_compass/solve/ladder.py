@@ -11,6 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.uncertainty import Cause, Origin, Shape, Source, Uncertain
 
 
@@ -31,7 +32,7 @@ class Ladder:
 def needed_run(feed: float, acceleration: float) -> float:
     """v²/a: the length on which a move of that feed reaches it, up and down again. Raises InputError."""
     if not acceleration > 0:
-        raise InputError("must be larger than 0", "acceleration")
+        raise InputError(tr("must be larger than 0"), "acceleration")
     return (feed / 60) ** 2 / acceleration
 
 
@@ -47,7 +48,7 @@ def climb(misses: Mapping[float, Sequence[float]], within: float, division: floa
     larger or smaller than it reads, so that a coarse rule can leave a rung open. Raises InputError if empty.
     """
     if not misses:
-        raise InputError("no rung was read yet")
+        raise InputError(tr("no rung was read yet"))
     worst = {feed: max(map(abs, misses[feed])) for feed in sorted(misses)}
     clean, missed = 0.0, None
     for feed, miss in worst.items():

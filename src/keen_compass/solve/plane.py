@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.uncertainty import Uncertain, combination
 
 Point = tuple[float, float]
@@ -44,7 +45,7 @@ def fit_plane(heights: Mapping[Point, float]) -> Plane:
     B[:, 1:] -= centre  # centred: rank and conditioning don't hang on where the bed's zero is
     size = np.abs(B[:, 1:]).max() if points else 0.0
     if len(points) < 3 or np.linalg.matrix_rank(B / [1, size or 1, size or 1], tol=1e-6) < 3:
-        raise InputError("three heights at least, not in one line: fewer have no plane")
+        raise InputError(tr("three heights at least, not in one line: fewer have no plane"))
     z = np.array([heights[p] for p in points])
     level, tx, ty = np.linalg.lstsq(B, z, rcond=None)[0]
     rest = z - B @ [level, tx, ty]

@@ -21,6 +21,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.assumed import Spread
 from keen_compass.quantities.uncertainty import Cause, Origin, Source, Uncertain
 from keen_compass.solve.consistency import ALIKE
@@ -177,11 +178,21 @@ def register(
     if model == "auto":
         model = model_for(len(q))
     if model not in FREEDOM:
-        raise InputError(f"expected one of auto, {', '.join(FREEDOM)}", "piece.model")
+        raise InputError(tr("expected one of auto, {freedom}", freedom=", ".join(FREEDOM)), "piece.model")
     if len(q) < LEAST_MARKS[model]:
-        raise InputError(f"{model} needs {LEAST_MARKS[model]} marks, {len(q)} were found", "readings")
+        raise InputError(
+            tr(
+                "{model} needs {least_marks} marks, {n} were found",
+                model=model,
+                least_marks=LEAST_MARKS[model],
+                n=len(q),
+            ),
+            "readings",
+        )
     if _rank_missing(q, model):
-        raise InputError("these marks lie in a line, or on one another: take others, or a simpler model", "piece.marks")
+        raise InputError(
+            tr("these marks lie in a line, or on one another: take others, or a simpler model"), "piece.marks"
+        )
     parameters = _solved(q, p, model)
     if model != "affine" or shapes is None:
         return Map.of(model, q, p, parameters, aim)

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from keen_compass.errors import UncertaintyError
+from keen_compass.language import tr
 from keen_compass.quantities.uncertainty import K_95
 
 NOMINAL_U = 0.005  # U (95 %), mm/mm: of a scanner that was never measured
@@ -102,6 +103,6 @@ def calibrated(lengths: Sequence[Known], nominal: float) -> Scanner:
     worse = max(off, 1.0)  # lengths that fit worse than they say make it all worse
     scale = worse * max(math.sqrt(C[i, i]) / p[i] for i in (0, 1))
     if scale > SCALE_BEFORE / 2:
-        raise UncertaintyError("measure at least one length along each way of the glass")
+        raise UncertaintyError(tr("measure at least one length along each way of the glass"))
     a = K_95 * worse * math.hypot(EDGE_FLOOR, 2 * math.sqrt(C[3, 3]))
     return Scanner((float(p[0]), float(p[1])), float(p[2]), (a, K_95 * scale), float(p[3]))

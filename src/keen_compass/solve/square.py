@@ -9,6 +9,7 @@ import math
 from collections.abc import Callable, Mapping
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.uncertainty import Uncertain, combination
 from keen_compass.solve.joint import Observation, Unknown, iterated
@@ -21,7 +22,7 @@ def from_diagonals(a: float, b: float, d1: float, d2: float) -> float:
     """sin γ = (D₁² − D₂²)/(4ab); D₁ from lowest X, Y to highest, D₂ the other. Raises InputError where impossible."""
     sine = (d1 - d2) * (d1 + d2) / (4 * a * b)
     if abs(sine) >= 0.5:
-        raise InputError("no four-sided piece has these diagonals: was one of them read along another line?")
+        raise InputError(tr("no four-sided piece has these diagonals: was one of them read along another line?"))
     return math.asin(sine)
 
 
@@ -33,7 +34,7 @@ def from_diameters(d0: float, d45: float, d90: float, d135: float) -> float:
     """
     tangent = (d45 - d135) * (d45 + d135) / (2 * d0 * d90)
     if abs(tangent) >= 0.5:
-        raise InputError("no circle has these diameters: was one of them read along another line?")
+        raise InputError(tr("no circle has these diameters: was one of them read along another line?"))
     return math.atan(tangent)
 
 

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.uncertainty import K_95, Cause, Origin, Source, Uncertain, chi2_quantile
 from keen_compass.solve.bend import evenly_spaced
@@ -71,7 +72,7 @@ def fit_travel(axis: str, measured: Mapping[Node, Measurement], known: Sequence[
     known: rows of what is known of this axis from before.
     """
     if len({p for p, _ in measured}) < 2:
-        raise InputError("two targets at least: one position alone has no scale")
+        raise InputError(tr("two targets at least: one position alone has no scale"))
     both_ways = len({d for _, d in measured}) == 2
     found = fit([*travel_rows(axis, measured), *known])
     inflation = _birge(found)
@@ -79,7 +80,7 @@ def fit_travel(axis: str, measured: Mapping[Node, Measurement], known: Sequence[
         found = fit([*travel_rows(axis, measured, inflation), *known])
     scale = found.estimates.get(scale_of(axis))
     if scale is None:
-        raise InputError("these targets can't tell scale from lost motion: read some of them from both directions")
+        raise InputError(tr("these targets can't tell scale from lost motion: read some of them from both directions"))
     lost = found.estimates.get(lost_motion_of(axis)) if both_ways else None
     zero = found.estimates[ZERO].value
     b = lost.value if lost else 0.0
@@ -203,7 +204,7 @@ def fit_tracking(misses: Mapping[int, Measurement]) -> Tracking:
     alone adds to those differences is taken off the slip.
     """
     if len(misses) < 2:
-        raise InputError("two trips at least: one return alone can't tell drift from slip")
+        raise InputError(tr("two trips at least: one return alone can't tell drift from slip"))
     walked = [(0, 0.0), *((k, misses[k].value) for k in sorted(misses))]
     steps = [(k - j, b - a) for (j, a), (k, b) in pairwise(walked)]
     trips, last = walked[-1]

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.quantities.geometry import Point
 
 # Model of marks → what its map contains, so that nothing else corrects it too; the machine’s errors alone are no map.
@@ -41,10 +42,10 @@ class Warp:
         (a, b, c), (d, e, f), (g, h, i) = self.rows
         below = g * p[0] + h * p[1] + i
         if below <= 0:
-            raise InputError("the map turns a part of the file inside out: were the marks taken in that order?")
+            raise InputError(tr("the map turns a part of the file inside out: were the marks taken in that order?"))
         x, y = (a * p[0] + b * p[1] + c) / below, (d * p[0] + e * p[1] + f) / below
         if not (abs(x) <= FARTHEST and abs(y) <= FARTHEST):
-            raise InputError("the map sends a part of the file out of the world")
+            raise InputError(tr("the map sends a part of the file out of the world"))
         return x, y
 
     def after(self, first: Warp) -> Warp:
@@ -142,7 +143,7 @@ def undone(warp: Warp) -> Warp:
     (a, b, _), (c, d, _), _ = warp.rows
     det = a * d - b * c
     if not abs(det) > 1e-9:
-        raise InputError("a machine that errs so much cuts nothing", "--errors")
+        raise InputError(tr("a machine that errs so much cuts nothing"), "--errors")
     return Warp(((d / det, -b / det, 0.0), (-c / det, a / det, 0.0), SAME[2]))
 
 

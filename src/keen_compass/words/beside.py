@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from keen_compass.language import tr, written
 from keen_compass.pieces.page import DIVISIONS
 from keen_compass.quantities.lengths import length_in_words
 from keen_compass.quantities.standpoint import Standpoint
@@ -15,8 +16,8 @@ def beside_in_words(x: float, y: float, seen: Standpoint, units: str = "mm") -> 
     parts = {}
     for axis, mm in (("x", x), ("y", y)):
         if abs(mm) >= NOTHING:
-            parts[not seen.level(axis)] = f"{length_in_words(abs(mm), units, 2)} {seen.words(axis, mm)}"
-    return ", ".join(parts[k] for k in sorted(parts)) or "on the mark"
+            parts[not seen.level(axis)] = f"{written(length_in_words(abs(mm), units, 2))} {seen.words(axis, mm)}"
+    return ", ".join(parts[k] for k in sorted(parts)) or tr("on the mark")
 
 
 def matching_pair(off: float) -> tuple[int, int]:
@@ -36,4 +37,4 @@ def pairs_in_words(x: float, y: float, seen: Standpoint) -> str:
         way = f"{abs(printed)} {seen.words(axis, printed)}" if printed else "0"
         parts[not seen.level(axis)] = f"{what} {way}"
     said = ", ".join(parts[k] for k in sorted(parts))
-    return f"{said}; look at the cross, too" if max(abs(x), abs(y)) > SAME_AGAIN else said
+    return tr("{said}; look at the cross, too", said=said) if max(abs(x), abs(y)) > SAME_AGAIN else said

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from keen_compass.language import marked, tr, written
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.words.say import PLAIN, THOU, THOU_PER_FOOT, Show
 
-HEADS = {Verdict.IN: "In", Verdict.OUT: "Out", Verdict.CANNOT_TELL: "Can’t tell"}
-_RIGHT = {"mm": "{axis} reaches its target", "tram": "the head is square to the bed"}
+HEADS = {Verdict.IN: marked("In"), Verdict.OUT: marked("Out"), Verdict.CANNOT_TELL: marked("Can’t tell")}
+_RIGHT = {"mm": marked("{axis} reaches its target"), "tram": marked("the head is square to the bed")}
 
 
 def finding_in_words(finding: Finding, show: Show = PLAIN) -> str:
@@ -23,69 +24,111 @@ def finding_in_words(finding: Finding, show: Show = PLAIN) -> str:
         and float(f"{abs(e):.2f}") == 0
         and finding.quantity not in ("bed", "tracking", "registration", "drag", "media_feed", "proof")
     ):
-        return right.format(axis=axis)
+        return tr(right, axis=axis)
     match q.family:
         case "steps" | "print_scale":
             if float(f"{abs(e):.2f}") == 0:
-                return "a metre comes out right" if show.units == "mm" else "a foot comes out right"
-            way = "long" if e > 0 else "short"
-            return f"{'over a print ' if q.family == 'print_scale' else ''}a {_per(e, show.units)} too {way}"
+                return tr("a metre comes out right") if show.units == "mm" else tr("a foot comes out right")
+            way = tr("long") if e > 0 else tr("short")
+            return tr(
+                "{value}a {per} too {way}",
+                value=tr("over a print ") if q.family == "print_scale" else "",
+                per=_per(e, show.units),
+                way=way,
+            )
         case "drive":
-            return f"the controller’s number is {abs(e) / 10:.1f} % {'above' if e > 0 else 'below'} what the parts give"
+            return tr(
+                "the controller’s number is {e:.1f} % {value} what the parts give",
+                e=abs(e) / 10,
+                value=tr("above") if e > 0 else tr("below"),
+            )
         case "backlash":
-            left = "loses" if e > 0 else "gains"
-            return f"{axis} {left} {show.small(abs(e))} on reversal"
+            left = tr("loses") if e > 0 else tr("gains")
+            return tr("{axis} {left} {small} on reversal", axis=axis, left=left, small=show.small(abs(e)))
         case "squareness":
-            return f"Y leans {show.slope(abs(e))} towards {towards}"
+            return tr("Y leans {slope} towards {towards}", slope=show.slope(abs(e)), towards=towards)
         case "home":
-            return f"everything is {show.small(abs(e))} too far towards {towards}"
+            return tr("everything is {small} too far towards {towards}", small=show.small(abs(e)), towards=towards)
         case "pointer" | "sensor" | "camera" | "second_tool":
-            return f"the {q.family.replace('_', ' ')} offset is {show.small(abs(e))} too far towards {towards}"
+            return tr(
+                "the {replace} offset is {small} too far towards {towards}",
+                replace=q.family.replace("_", " "),
+                small=show.small(abs(e)),
+                towards=towards,
+            )
         case "registration":
-            return f"one mark is {show.small(abs(e))} from where the others place it"
+            return tr("one mark is {small} from where the others place it", small=show.small(abs(e)))
         case "proof":
-            return f"the border is up to {show.small(abs(e))} {'wider' if e > 0 else 'narrower'} than nominal"
+            return tr(
+                "the border is up to {small} {value} than nominal",
+                small=show.small(abs(e)),
+                value=tr("wider") if e > 0 else tr("narrower"),
+            )
         case "tracking":
-            return f"each trip ends {show.small(abs(e))} {'past' if e > 0 else 'short of'} its start"
+            return tr(
+                "each trip ends {small} {value} its start",
+                small=show.small(abs(e)),
+                value=tr("past") if e > 0 else tr("short of"),
+            )
         case "tram":
-            return f"the head’s top leans {show.slope(abs(e))} towards {towards}"
+            return tr("the head’s top leans {slope} towards {towards}", slope=show.slope(abs(e)), towards=towards)
         case "bed":
-            return f"the bed is {show.small(abs(e))} higher in one place than in another"
+            return tr("the bed is {small} higher in one place than in another", small=show.small(abs(e)))
         case "speed":
             if e <= 0:
-                return f"{axis} comes back to its mark at the feed in force"
-            return f"the feed in force is {show.feed(e)} above what is safe"
-    return _cut_in_words(finding, e, show) or f"off by {format_mm(e, 2)} {finding.error_unit}"
+                return tr("{axis} comes back to its mark at the feed in force", axis=axis)
+            return tr("the feed in force is {feed} above what is safe", feed=show.feed(e))
+    return _cut_in_words(finding, e, show) or tr(
+        "off by {format_mm} {error_unit}", format_mm=written(format_mm(e, 2)), error_unit=finding.error_unit
+    )
 
 
 def _cut_in_words(finding: Finding, e: float, show: Show) -> str:
     """The same of what a cut, a burn or a printer’s feed leaves; empty for anything else."""
     match QUANTITIES[finding.quantity].family:
         case "kerf":
-            return f"parts come out {show.small(abs(e))} too {'large' if e > 0 else 'small'}"
+            return tr(
+                "parts come out {small} too {value}",
+                small=show.small(abs(e)),
+                value=tr("large") if e > 0 else tr("small"),
+            )
         case "bevel":
-            return f"the edge is {show.small(abs(e))} off square"
+            return tr("the edge is {small} off square", small=show.small(abs(e)))
         case "hole_bias":
-            return f"round holes come out {show.small(abs(e))} too {'large' if e > 0 else 'small'}"
+            return tr(
+                "round holes come out {small} too {value}",
+                small=show.small(abs(e)),
+                value=tr("large") if e > 0 else tr("small"),
+            )
         case "focus":
-            return f"the lens is {show.small(abs(e))} too {'high' if e > 0 else 'low'}"
+            return tr(
+                "the lens is {small} too {value}", small=show.small(abs(e)), value=tr("high") if e > 0 else tr("low")
+            )
         case "media_feed":
             if float(f"{e:.3f}") == 0:
-                return "bands just meet"
-            what, much = ("leave a gap", "much") if e > 0 else ("overlap", "little")
-            return f"bands {what}: {abs(e):.2g} % too {much} feed"
+                return tr("bands just meet")
+            what, much = (tr("leave a gap"), "much") if e > 0 else ("overlap", "little")
+            return tr("bands {what}: {e:.2g} % too {much} feed", what=what, e=abs(e), much=much)
         case "drag":
             if float(f"{e:.3f}") == 0:
-                return "corners close"
+                return tr("corners close")
             if e > 0:
-                return f"corners overrun: the blade trails {show.small(abs(e))} less"
-            return f"corners are cut short: the blade trails {show.small(abs(e))} more"
+                return tr("corners overrun: the blade trails {small} less", small=show.small(abs(e)))
+            return tr("corners are cut short: the blade trails {small} more", small=show.small(abs(e)))
         case "power":
-            return f"power is {abs(e):.2g} % {'above' if e > 0 else 'below'} the middle of what cuts clean"
+            return tr(
+                "power is {e:.2g} % {value} the middle of what cuts clean",
+                e=abs(e),
+                value=tr("above") if e > 0 else tr("below"),
+            )
         case "cut_feed":
             if round(e) == 0:
-                return "the feed is the fastest that is clean with a margin"
-            return f"the feed is {show.feed(abs(e))} {'above' if e > 0 else 'below'} what is clean with a margin"
+                return tr("the feed is the fastest that is clean with a margin")
+            return tr(
+                "the feed is {feed} {value} what is clean with a margin",
+                feed=show.feed(abs(e)),
+                value=tr("above") if e > 0 else tr("below"),
+            )
     return ""
 
 
@@ -93,15 +136,19 @@ def tolerance_in_words(finding: Finding, show: Show = PLAIN) -> str:
     """``0.40 is allowed``, in the unit of the words above."""
     T = finding.tolerance
     if finding.error_unit == "mm/min":
-        return f"{show.feed(T)} is allowed"
+        return tr("{feed} is allowed", feed=show.feed(T))
     if finding.error_unit == "%":
-        return f"{T:.{0 if T >= 1 else 2}f} % is allowed"
+        return tr("{T:.{value}f} % is allowed", T=T, value=0 if T >= 1 else 2)
     if show.units == "mm":
-        return f"{format_mm(T, 2)} is allowed"
+        return tr("{format_mm} is allowed", format_mm=written(format_mm(T, 2)))
     if finding.error_unit == "mm/m":
-        return f"{format_mm(THOU_PER_FOOT * T, 1)} is allowed"
-    return f"{format_mm(T / THOU, 1)} is allowed"
+        return tr("{format_mm} is allowed", format_mm=written(format_mm(THOU_PER_FOOT * T, 1)))
+    return tr("{format_mm} is allowed", format_mm=written(format_mm(T / THOU, 1)))
 
 
 def _per(e: float, units: str) -> str:
-    return f"metre comes out {abs(e):.2f} mm" if units == "mm" else f"foot comes out {abs(THOU_PER_FOOT * e):.1f} thou"
+    return (
+        tr("metre comes out {e:.2f} mm", e=abs(e))
+        if units == "mm"
+        else tr("foot comes out {thou_per_foot:.1f} thou", thou_per_foot=abs(THOU_PER_FOOT * e))
+    )

@@ -4,18 +4,22 @@ from __future__ import annotations
 
 from datetime import date
 
+from keen_compass.language import dated, marked, tr, tr_n
+
 
 def count_in_words(all_of_them: int, shown: int, waiting: int) -> str:
     """``3 of 12 machines · 4 need attention``."""
-    noun = "machine" if all_of_them == 1 else "machines"
-    some = f"{shown} of " if shown != all_of_them else ""
-    needs = f"{waiting} need{'s' if waiting == 1 else ''} attention" if waiting else "all in"
-    return f"{some}{all_of_them} {noun} · {needs}"
+    needs = tr_n("{n} needs attention", "{n} need attention", waiting) if waiting else tr("all in")
+    if shown != all_of_them:
+        some = tr_n("{shown} of {n} machine", "{shown} of {n} machines", all_of_them, shown=shown)
+    else:
+        some = tr_n("{n} machine", "{n} machines", all_of_them)
+    return f"{some} · {needs}"
 
 
 def day_in_words(day: date, due: int, *, first: bool) -> str:
     """``Today: 4 due``, ``Thu 3: –``: how many values are due on a day."""
-    return f"{'Today' if first else f'{day:%a} {day.day}'}: {f'{due} due' if due else '–'}"
+    return f"{tr('Today') if first else dated(day, '%a %-d')}: {tr('{due} due', due=due) if due else '–'}"
 
 
-NONE_FITS = "No machine matches. Esc shows all of them again."
+NONE_FITS = marked("No machine matches. Esc shows all of them again.")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from datetime import datetime
 
+from keen_compass.language import dated, marked, tr
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.stored import stored_from_body
@@ -12,21 +13,27 @@ from keen_compass.shop.logbook import Entry
 from keen_compass.words.errors import error_in_words
 from keen_compass.words.say import say
 
-VERDICT_WORDS = {"in": "in", "out": "out", "cannot_tell": "can’t tell", "implausible": "odd", "unresolved": "open"}
+VERDICT_WORDS = {
+    "in": marked("in"),
+    "out": marked("out"),
+    "cannot_tell": marked("can’t tell"),
+    "implausible": marked("odd"),
+    "unresolved": marked("open"),
+}
 # What may have happened to a machine: kind → words. The first three make its motion *re-check*.
 HAPPENINGS = {
-    "moved": "Machine moved",
-    "update": "Controller updated",
-    "mechanics": "Belt, screw or gear changed",
-    "tool": "New blade or nozzle",
-    "mat": "Another carrier mat",
-    "note": "Only a note",
+    "moved": marked("Machine moved"),
+    "update": marked("Controller updated"),
+    "mechanics": marked("Belt, screw or gear changed"),
+    "tool": marked("New blade or nozzle"),
+    "mat": marked("Another carrier mat"),
+    "note": marked("Only a note"),
 }
 
 
 def day_of(at: str) -> str:
     """``12 Nov 2026``, local, from the logbook's UTC."""
-    return datetime.fromisoformat(at).astimezone().strftime("%-d %b %Y")
+    return dated(datetime.fromisoformat(at).astimezone(), "%-d %b %Y")
 
 
 def entry_words(entry: Entry, machine: Machine | None = None) -> str:
@@ -34,14 +41,16 @@ def entry_words(entry: Entry, machine: Machine | None = None) -> str:
     match entry.kind:
         case "finding":
             measured = _measured(entry.quantity, entry.first, entry.second, machine)
-            return f"{_label(entry.quantity)} {VERDICT_WORDS.get(entry.verdict or '', '?')}: {measured}"
+            return f"{_label(entry.quantity)} {tr(VERDICT_WORDS.get(entry.verdict or '', '?'))}: {measured}"
         case "value":
             number = stored_from_body(json.loads(entry.first)).text(entry.decimals)
-            outside = ", outside of a round" if entry.round is None else ""
-            return f"{_label(entry.quantity)} set to {number}".rstrip() + outside
+            outside = tr(", outside of a round") if entry.round is None else ""
+            return tr("{label} set to {number}", label=_label(entry.quantity), number=number).rstrip() + outside
         case "signed" | "given_up":
             reason = json.loads(entry.first).get("reason", "")
-            return ("Round signed" if entry.kind == "signed" else "Round abandoned") + (f": {reason}" if reason else "")
+            return (tr("Round signed") if entry.kind == "signed" else tr("Round abandoned")) + (
+                f": {reason}" if reason else ""
+            )
         case "found_otherwise":
             return say(json.loads(entry.first))
         case "complaint" | "answered":
@@ -60,5 +69,5 @@ def _label(quantity: str | None) -> str:
 def _measured(quantity: str | None, error: float | None, U: float | None, machine: Machine | None) -> str:
     known = QUANTITIES.get(quantity or "")
     if error is None or U is None or known is None:
-        return "no number"
+        return tr("no number")
     return error_in_words(error, U, known.error_unit, machine.unit_of(known.name) if machine else "mm")

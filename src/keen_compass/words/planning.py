@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from gettext import ngettext
-
+from keen_compass.language import tr, tr_n
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
 from keen_compass.procedures.planning import Proposal
@@ -18,14 +17,16 @@ def proposal_in_words(p: Proposal, machine: Machine) -> str:
     size = next((p.piece[name] for name in SIZES if isinstance(p.piece.get(name), (int, float))), None)
     axis = str(p.piece.get("axis", "")).upper()
     large = show_length(float(size), machine.units) if isinstance(size, (int, float)) else ""
-    times = ngettext("each place read once", "each place read {n} times", p.readings_each).format(n=p.readings_each)
+    times = tr_n("each place read once", "each place read {n} times", p.readings_each)
     said = ", ".join(part for part in (title(p.procedure), axis, large) if part)
-    return f"{said}, {times} with the {p.instrument.name}"
+    return tr("{said}, {times} with the {name}", said=said, times=times, name=p.instrument.name)
 
 
 def settles_in_words(p: Proposal, one_by_one: float) -> str:
     """``Settles X steps, Y steps and Kerf in about 20 minutes; one by one about 45``."""
     names = [QUANTITIES[q].label for q in p.for_good]
-    listed = names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
-    longer = f"; one by one about {one_by_one:.0f}" if one_by_one > p.minutes + 1 else ""
-    return f"Settles {listed} in about {p.minutes:.0f} minutes{longer}."
+    listed = names[0] if len(names) == 1 else tr("{names} and {names2}", names=", ".join(names[:-1]), names2=names[-1])
+    longer = tr("; one by one about {one_by_one:.0f}", one_by_one=one_by_one) if one_by_one > p.minutes + 1 else ""
+    return tr(
+        "Settles {listed} in about {minutes:.0f} minutes{longer}.", listed=listed, minutes=p.minutes, longer=longer
+    )

@@ -7,6 +7,7 @@ small             by how much something is off, mm or thou; +small signed
 feed              mm per min, or inches per min
 slope, slope0     mm per m, or thou per foot where inches are shown; +slope signed
 say, Say          another note or code, and with a capital
+word              a word of its own, such as a kind of instrument
 up                a letter in capitals
 way               ``+x`` as +X, and where that is as seen from the standpoint
 anything else     as Python formats it
@@ -20,11 +21,19 @@ from functools import cache
 from importlib import import_module
 from typing import Any, NamedTuple
 
+from keen_compass.language import marked, tr, written
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.lengths import format_mm, length_in_words, length_number
 from keen_compass.quantities.notes import Note, Said
 from keen_compass.quantities.rates import FEEDS, rate_number, show_rate, usual_unit
 from keen_compass.quantities.standpoint import Standpoint
+
+CORNERS = {
+    (True, False): marked("far left"),
+    (True, True): marked("far right"),
+    (False, False): marked("near left"),
+    (False, True): marked("near right"),
+}  # whether it is away from who looks, and to the right
 
 
 class Show(NamedTuple):
@@ -43,13 +52,13 @@ class Show(NamedTuple):
         """``low X, high Y``; from a standpoint, where that is: ``far left``."""
         x, y = (end.split()[0] for end in corner.split(", "))
         if self.standpoint is None:
-            return corner
+            return tr(corner)
         right, away = self.standpoint.to_view(*(1.0 if end == "high" else -1.0 for end in (x, y)))
-        return f"{'far' if away > 0 else 'near'} {'right' if right > 0 else 'left'}"
+        return tr(CORNERS[away > 0, right > 0])
 
     def turning(self, turn: float, decimals: int, unit: str) -> str:
         """``↺ 0.56°``: a turn in the controller's axes, as it is seen; in a sentence `way_round` says the way."""
-        return f"{self.arrow(turn, decimals)}{abs(turn):.{decimals}f}{unit}"
+        return f"{self.arrow(turn, decimals)}{written(f'{abs(turn):.{decimals}f}')}{unit}"
 
     def arrow(self, turn: float, decimals: int) -> str:
         """Which way it is seen to turn, as an arrow to stand before it; empty where it is nothing, rounded."""
@@ -60,20 +69,20 @@ class Show(NamedTuple):
         if not float(f"{abs(turn):.{decimals}f}"):
             return ""
         left_handed = self.standpoint is not None and self.standpoint.left_handed
-        return "anticlockwise" if (turn > 0) is not left_handed else "clockwise"
+        return tr("anticlockwise") if (turn > 0) is not left_handed else tr("clockwise")
 
     def length(self, mm: float, decimals: int = 2, *, signed: bool = False) -> str:
         """A length with its unit."""
-        return length_in_words(mm, self.units, decimals, signed=signed)
+        return written(length_in_words(mm, self.units, decimals, signed=signed))
 
     def number(self, mm: float, decimals: int = 2, *, signed: bool = False) -> str:
         """A length without its unit, where that is beside several."""
-        return length_number(mm, self.units, decimals, signed=signed)
+        return written(length_number(mm, self.units, decimals, signed=signed))
 
     def small(self, mm: float, *, signed: bool = False) -> str:
         """What a machine is off by, with its unit: hundredths of a mm, or tenths of a thou."""
         if self.units == "in":
-            return f"{format_mm(mm / THOU, 1, signed=signed)} thou"
+            return tr("{format_mm} thou", format_mm=written(format_mm(mm / THOU, 1, signed=signed)))
         return self.length(mm, 2, signed=signed)
 
     def feed(self, mm_per_min: float) -> str:
@@ -92,8 +101,11 @@ class Show(NamedTuple):
     def slope(self, mm_per_m: float, decimals: int = 2, *, signed: bool = False) -> str:
         """A slope, or by how much a length is out, with its unit; decimals: of mm per m."""
         if self.units == "in":
-            return f"{format_mm(THOU_PER_FOOT * mm_per_m, max(0, decimals - 1), signed=signed)} thou per foot"
-        return f"{format_mm(mm_per_m, decimals, signed=signed)} mm per m"
+            return tr(
+                "{format_mm} thou per foot",
+                format_mm=written(format_mm(THOU_PER_FOOT * mm_per_m, max(0, decimals - 1), signed=signed)),
+            )
+        return tr("{format_mm} mm per m", format_mm=written(format_mm(mm_per_m, decimals, signed=signed)))
 
 
 PLAIN = Show()
@@ -110,7 +122,7 @@ def say(said: Said | Mapping[str, Any], show: Show = PLAIN) -> str:
         said = Note.from_body(said)
     try:
         text = _text(said.code)
-        return text(said.values, show) if callable(text) else _Template(show).vformat(text, (), said.values)
+        return text(said.values, show) if callable(text) else _Template(show).vformat(tr(text), (), said.values)
     except (LookupError, ValueError, TypeError, AttributeError, ImportError):
         return f"“{said.code}”"  # a logbook from elsewhere may say what this program has no words for
 
@@ -136,7 +148,7 @@ def asked(text: str) -> Callable[[Mapping[str, Any], Show], str]:
     """A text that may be said of something: ``Width: zero: nothing is that small.``"""
 
     def words(v: Mapping[str, Any], show: Show) -> str:
-        plain = _Template(show).vformat(text, (), v)
+        plain = _Template(show).vformat(tr(text), (), v)
         return finished(f"{say(v['of'], show)}: {plain}" if v.get("of") else plain)
 
     return words
@@ -162,6 +174,8 @@ class _Template(string.Formatter):
                 return say(value, self._show)
             case "Say":
                 return capital(say(value, self._show))
+            case "word":
+                return tr(str(value))
             case "up":
                 return str(value).upper()
             case "way":
@@ -175,4 +189,6 @@ class _Template(string.Formatter):
         if spec.lstrip("+").startswith("slope"):
             return self._show.slope(value, int(spec.lstrip("+")[5:] or 2), signed=spec.startswith("+"))
         text = super().format_field(value, spec)
+        if isinstance(value, (int, float)):
+            text = written(text)
         return text.replace("-", "−") if spec.endswith("f") else text

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from keen_compass.language import tr, written
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.digits import two_significant
@@ -18,27 +19,30 @@ def reason(spoke: Spoke, machine: Machine) -> str:
     """Why it is in its state, one sentence; lengths and directions as this machine's technician sees them."""
     match spoke.why:
         case Why.NEVER:
-            return f"Not measured with {spoke.about} yet." if spoke.about else "Never measured."
+            return tr("Not measured with {about} yet.", about=spoke.about) if spoke.about else tr("Never measured.")
         case Why.ANOTHERS:
-            about = spoke.about or "nothing in particular"
-            return f"The controller holds the number for {about}: enter the one for what is fitted now."
+            about = spoke.about or tr("nothing in particular")
+            return tr("The controller holds the number for {about}: enter the one for what is fitted now.", about=about)
         case Why.CHANGED:
-            return "Changed since it was measured: confirm it."
+            return tr("Changed since it was measured: confirm it.")
         case Why.CHANGED_UNDER:
-            return f"{QUANTITIES[spoke.about].label} changed under it: check again."
+            return tr("{label} changed under it: check again.", label=QUANTITIES[spoke.about].label)
         case Why.OUT:
             assert spoke.finding is not None
-            return f"Out: {finding_in_words(spoke.finding, show_for(machine, spoke.quantity))}."
+            return tr(
+                "Out: {finding_in_words}.",
+                finding_in_words=finding_in_words(spoke.finding, show_for(machine, spoke.quantity)),
+            )
         case Why.HAPPENED:
-            return f"{spoke.about} since then: check again."
+            return tr("{about} since then: check again.", about=spoke.about)
         case Why.OLD:
-            return f"Last checked {spoke.days // DAYS_PER_MONTH} months ago."
+            return tr("Last checked {days} months ago.", days=spoke.days // DAYS_PER_MONTH)
         case Why.IN:
-            return "In tolerance."
+            return tr("In tolerance.")
         case Why.CANNOT_TELL:
             notes = spoke.finding.notes if spoke.finding else ()
             show = show_for(machine, spoke.quantity)
-            return say(notes[0], show) if notes else "Measured, but not precisely enough to tell."
+            return say(notes[0], show) if notes else tr("Measured, but not precisely enough to tell.")
 
 
 def first_step(spokes: list[Spoke]) -> str:
@@ -50,34 +54,35 @@ def first_step(spokes: list[Spoke]) -> str:
     ]
     if not first:
         return ""
-    names = " and ".join(QUANTITIES[s.quantity].label for s in first[:2])
-    return (
-        f"Begin with {names}: everything else depends on them. Use the drive train only if a cut "
-        "comes out wrong by a factor."
+    names = tr(" and ").join(QUANTITIES[s.quantity].label for s in first[:2])
+    return tr(
+        "Begin with {names}: everything else depends on them. Use the drive train only if a cut "
+        "comes out wrong by a factor.",
+        names=names,
     )
 
 
 def figure(spoke: Spoke, machine: Machine) -> str:
     """``+0.76 mm/m``, or ``not measured``."""
     if spoke.finding is None or spoke.finding.error is None:
-        return "not measured"
+        return tr("not measured")
     unit = shown_in(spoke.finding.error_unit, machine.unit_of(spoke.quantity))
     decimals = two_significant((spoke.finding.expanded_uncertainty or 0.0) / unit.size)
-    return f"{format_mm((spoke.finding.harm or 0.0) / unit.size, decimals, signed=True)} {unit.sign}"
+    return f"{written(format_mm((spoke.finding.harm or 0.0) / unit.size, decimals, signed=True))} {unit.sign}"
 
 
 def summary(spokes: list[Spoke], *, named: bool = True) -> tuple[str, State]:
     """One short line for the rail, and the state that colours it. named: one alone is called by its name."""
     for state, sentence in (
-        (State.OUT, "{} out"),
-        (State.RECHECK, "{} re-check"),
-        (State.CANNOT_TELL, "{} can’t tell"),
-        (State.NEVER, "{} not measured"),
+        (State.OUT, tr("{} out")),
+        (State.RECHECK, tr("{} re-check")),
+        (State.CANNOT_TELL, tr("{} can’t tell")),
+        (State.NEVER, tr("{} not measured")),
     ):
         found = [s for s in spokes if s.state is state]
         if found:
             return sentence.format(_few(found) if named else len(found)), state
-    return "all in", State.IN
+    return tr("all in"), State.IN
 
 
 def _few(found: list[Spoke]) -> str:

@@ -13,20 +13,21 @@ from keen_compass.app.controller.jog_pad import JogPad
 from keen_compass.app.parts import Button, Text, plain_combo
 from keen_compass.app.port_link import LinkState, PortLink, as_lines
 from keen_compass.errors import PortError
+from keen_compass.language import marked, tr
 from keen_compass.machines.dialect import Dialect
 from keen_compass.machines.profile import Machine
 
 if TYPE_CHECKING:
     from keen_compass.practice.wire import Controller
 
-PRACTICE = "a practice controller"  # in the place of a port, where the machine has a stand-in
-ANY = "Detect"  # of the languages
+PRACTICE = marked("a practice controller")  # in the place of a port, where the machine has a stand-in
+ANY = marked("Detect")  # of the languages
 WORDS = {
-    LinkState.CLOSED: ("Not connected.", "soft"),
-    LinkState.BUSY: ("Asking…", "ink"),
-    LinkState.READY: ("Connected", "good"),
-    LinkState.RUNNING: ("A program is under way.", "warn"),
-    LinkState.LOST: ("The cable is gone.", "bad"),
+    LinkState.CLOSED: (marked("Not connected."), "soft"),
+    LinkState.BUSY: (marked("Asking…"), "ink"),
+    LinkState.READY: (marked("Connected"), "good"),
+    LinkState.RUNNING: (marked("A program is under way."), "warn"),
+    LinkState.LOST: (marked("The cable is gone."), "bad"),
 }
 
 
@@ -54,19 +55,19 @@ class CableView(QWidget):
         """practice: starts a practice controller, where the machine has a stand-in."""
         super().__init__()
         self._link, self._machine, self._practice = link, machine, practice
-        self.port = plain_combo("Port")
+        self.port = plain_combo(tr("Port"))
         self.port.setEditable(True)
         edit = self.port.lineEdit()
         assert edit is not None
-        edit.setAccessibleName("Port")
-        edit.setPlaceholderText("its port, like /dev/ttyUSB0")
+        edit.setAccessibleName(tr("Port"))
+        edit.setPlaceholderText(tr("its port, like /dev/ttyUSB0"))
         edit.returnPressed.connect(self.connect_now)
-        self.language = plain_combo("Protocol")
-        self.go = Button("Connect", self.connect_now, "primary")
+        self.language = plain_combo(tr("Protocol"))
+        self.go = Button(tr("Connect"), self.connect_now, "primary")
         self._state = Text("", 17, bold=True)
         self._trouble = Text()
         self.pad = JogPad(link, machine)
-        self.wire = as_it_stands("Traffic on the cable")
+        self.wire = as_it_stands(tr("Traffic on the cable"))
         self._lay_out()
         link.changed.connect(self.refresh)
         link.told.connect(self._show_wire)
@@ -83,7 +84,7 @@ class CableView(QWidget):
         line = QHBoxLayout()
         line.addWidget(self.port, 2)
         line.addWidget(self.language, 2)
-        line.addWidget(Button("Protocol…", self.wanted.emit, "quiet"))
+        line.addWidget(Button(tr("Protocol…"), self.wanted.emit, "quiet"))
         line.addWidget(self.go)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -109,13 +110,13 @@ class CableView(QWidget):
         said = self.port.currentText() or self._machine.port
         self.port.clear()
         if self._practice is not None:
-            self.port.addItem(PRACTICE, PRACTICE)
+            self.port.addItem(tr(PRACTICE), PRACTICE)
         for path, words in ports():
             self.port.addItem(path, path)
             self.port.setItemData(self.port.count() - 1, words, 3)  # its tooltip
         self.port.setEditText(said)
         self.language.clear()
-        self.language.addItem(ANY, None)
+        self.language.addItem(tr(ANY), None)
         for dialect in self.languages():
             self.language.addItem(dialect.name, dialect.name)
         own = self._machine.dialect
@@ -132,7 +133,7 @@ class CableView(QWidget):
             self._link.close()
             return
         path, name = self.port.currentText().strip(), self.language.currentData()
-        if path == PRACTICE and self._practice is not None:
+        if path in (PRACTICE, tr(PRACTICE)) and self._practice is not None:
             self._link.practise(self._practice, self.connected.emit)
         elif path:
             some = [d for d in self.languages() if name in (None, d.name)]
@@ -142,9 +143,10 @@ class CableView(QWidget):
         """How the cable is."""
         link = self._link
         words, colour = WORDS[link.state]
+        words = tr(words)
         if link.ready and link.dialect is not None:  # also while it is asked where it is, four times a second
-            words, colour = WORDS[LinkState.READY]
-            words = f"{words}: {link.path}, {link.dialect.name}."
+            _, colour = WORDS[LinkState.READY]
+            words = f"{tr(WORDS[LinkState.READY][0])}: {link.path}, {link.dialect.name}."
         self._state.say(words, colour)
         trouble = link.trouble
         if isinstance(trouble, PortError):
@@ -153,7 +155,7 @@ class CableView(QWidget):
         else:
             self._trouble.say(str(trouble) if trouble else "")
         open_now = link.state not in (LinkState.CLOSED, LinkState.LOST)
-        self.go.name("Disconnect" if open_now else "Connect")
+        self.go.name(tr("Disconnect") if open_now else tr("Connect"))
         for widget in (self.port, self.language):
             widget.setEnabled(not open_now)
         self._show_wire()

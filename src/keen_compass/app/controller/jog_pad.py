@@ -12,6 +12,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import ARROWS, Button, Card, Line, Text
 from keen_compass.app.port_link import LinkState, PortLink
 from keen_compass.errors import PortError
+from keen_compass.language import tr, written
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.lengths import UNITS_MM
 from keen_compass.words.say import show_for
@@ -37,12 +38,12 @@ class JogPad(Card):
         self._small = small
         self._link, self._machine, self._show = link, machine, show_for(machine)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Move it by hand: arrow keys; Space stops")
+        self.setAccessibleName(tr("Move it by hand: arrow keys; Space stops"))
         self.place = Line("", 34, bold=True)
         self._means = Text(colour="soft")
         self.steps = QButtonGroup(self)
-        self.stop = Button("STOP", link.stop, "stop")
-        self.stop.setAccessibleName("Stop at once")
+        self.stop = Button(tr("STOP"), link.stop, "stop")
+        self.stop.setAccessibleName(tr("Stop at once"))
         self.stop.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.stop.setFont(th.font(30, bold=True))
         self._pad: dict[Qt.Key, Button] = {}
@@ -58,8 +59,8 @@ class JogPad(Card):
         steps = QHBoxLayout()
         units = self._show.units
         for i, step in enumerate(STEPS[units]):
-            button = Button(f"{step:g} {units}", self.refresh, "quiet")
-            button.setAccessibleName(f"Steps of {step:g} {units}")
+            button = Button(written(f"{step:g} {units}"), self.refresh, "quiet")
+            button.setAccessibleName(tr("Steps of {step:g} {units}", step=step, units=units))
             button.setCheckable(True)
             button.setChecked(i == 1)
             self.steps.addButton(button, i)
@@ -138,8 +139,11 @@ class JogPad(Card):
         s = self._machine.standpoint
         if not self._small:
             self._means.say(
-                f"Arrow keys as you see it: +X {s.words('x', 1)}, +Y {s.words('y', 1)}. Shift: ten times the step; "
-                "Space stops."
+                tr(
+                    "Arrow keys as you see it: +X {words}, +Y {words2}. Shift: ten times the step; Space stops.",
+                    words=s.words("x", 1),
+                    words2=s.words("y", 1),
+                )
             )
         self._show_place()
 
@@ -152,7 +156,7 @@ class JogPad(Card):
             self._at = {}
         said = "   ".join(f"{axis.upper()} {self._show.number(mm, 3)}" for axis, mm in self._at.items())
         self.place.say(
-            f"{said} {self._show.units}" if said else "Not connected: position unknown", "ink" if said else "soft"
+            f"{said} {self._show.units}" if said else tr("Not connected: position unknown"), "ink" if said else "soft"
         )
 
     def _look(self) -> None:

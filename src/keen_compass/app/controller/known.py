@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLayout, QVBoxLayout, QWidget
 from keen_compass.app.controller.leaving import DifferenceRow
 from keen_compass.app.controller.model import ControllerModel
 from keen_compass.app.parts import Button, Card, Line, Text, empty
+from keen_compass.language import tr
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.rounds.holding import last_seen, ours_of, why_otherwise
 from keen_compass.shop.key_guesses import Guess, guesses
@@ -32,7 +33,7 @@ class KnownCard(Card):
         self._rows.setSpacing(8)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 12, 16, 14)
-        layout.addWidget(Text("Values known from the logbook", 17, bold=True))
+        layout.addWidget(Text(tr("Values known from the logbook"), 17, bold=True))
         layout.addLayout(self._rows)
 
     def refresh(self) -> None:
@@ -40,7 +41,7 @@ class KnownCard(Card):
         empty(self._rows)
         model = self._model
         if model.listing is None:
-            self._rows.addWidget(Text("Read a file.", colour="soft"))
+            self._rows.addWidget(Text(tr("Read a file."), colour="soft"))
             return
         guessed = self._guesses()
         self._add_guesses(guessed)
@@ -59,18 +60,20 @@ class KnownCard(Card):
                 model,
                 QUANTITIES[one.quantity].label,
                 one.quantity,
-                f"{one.text} here, {ours_of(model.machine, one)} in the logbook",
+                tr("{text} here, {ours_of} in the logbook", text=one.text, ours_of=ours_of(model.machine, one)),
                 was_left,
             )
         found = {one.quantity for one in model.found}
         gone = [QUANTITIES[q].label for q, s in model.machine.spots.items() if s.file == model.file and q not in found]
         if gone:
-            self._rows.addWidget(Text(f"Not where it was, point at it again: {', '.join(gone)}.", colour="warn"))
+            self._rows.addWidget(
+                Text(tr("Not where it was, point at it again: {gone}.", gone=", ".join(gone)), colour="warn")
+            )
         if same:
-            self._rows.addWidget(Text(f"The same in both: {', '.join(same)}.", colour="good"))
+            self._rows.addWidget(Text(tr("The same in both: {same}.", same=", ".join(same)), colour="good"))
         if not model.found and not guessed:
             self._rows.addWidget(
-                Text("None of the logbook’s values were recognised: point at one in the text.", colour="soft")
+                Text(tr("None of the logbook’s values were recognised: point at one in the text."), colour="soft")
             )
 
     def _guesses(self) -> list[Guess]:
@@ -86,20 +89,20 @@ class KnownCard(Card):
         if not guessed or not model.editable:
             return
         assert model.listing is not None
-        self._rows.addWidget(Text("Is this correct?", bold=True))
+        self._rows.addWidget(Text(tr("Is this correct?"), bold=True))
         for g in guessed[:MOST]:
             key, label = model.listing.name_of(g.entry), QUANTITIES[g.quantity].label
-            why = "" if g.same else ", by its name"
+            why = "" if g.same else tr(", by its name")
             row = QHBoxLayout()
             words = QVBoxLayout()
             words.setSpacing(0)
             words.addWidget(Line(f"{label} = {g.entry.value}", bold=True))
-            words.addWidget(Line(f"{key}, line {g.entry.line}{why}", colour="soft"))
+            words.addWidget(Line(tr("{key}, line {line}{why}", key=key, line=g.entry.line, why=why), colour="soft"))
             row.addLayout(words, 1)
-            yes = Button("Yes", partial(model.name_key, (g.quantity, key)), "quiet")
-            yes.setAccessibleName(f"{label} is {key}")
-            no = Button("No", partial(self._refuse, [g]), "quiet")
-            no.setAccessibleName(f"{label} is not {key}")
+            yes = Button(tr("Yes"), partial(model.name_key, (g.quantity, key)), "quiet")
+            yes.setAccessibleName(tr("{label} is {key}", label=label, key=key))
+            no = Button(tr("No"), partial(self._refuse, [g]), "quiet")
+            no.setAccessibleName(tr("{label} is not {key}", label=label, key=key))
             row.addWidget(yes)
             row.addWidget(no)
             self._rows.addLayout(row)
@@ -107,8 +110,8 @@ class KnownCard(Card):
         if len(shown) > 1:
             pairs = [(g.quantity, model.listing.name_of(g.entry)) for g in shown]
             buttons = QHBoxLayout()
-            buttons.addWidget(Button(f"Accept all {len(shown)}", lambda: model.name_key(*pairs)))
-            buttons.addWidget(Button("None of these", partial(self._refuse, shown), "quiet"))
+            buttons.addWidget(Button(tr("Accept all {n}", n=len(shown)), lambda: model.name_key(*pairs)))
+            buttons.addWidget(Button(tr("None of these"), partial(self._refuse, shown), "quiet"))
             self._rows.addLayout(buttons)
 
     def _refuse(self, some: list[Guess]) -> None:
@@ -120,20 +123,28 @@ class KnownCard(Card):
         """A known number that differs: as it is here, as the logbook has it, and what can be done."""
         model, machine = self._model, self._model.machine
         label, place, ours = QUANTITIES[one.quantity].label, machine.place(one.quantity), ours_of(machine, one)
-        take = (f"Accept {one.text}", f"{label}: {one.text} is in the controller", partial(model.take, one))
+        take = (
+            tr("Accept {text}", text=one.text),
+            tr("{label}: {text} is in the controller", label=label, text=one.text),
+            partial(model.take, one),
+        )
         title = f"{label}: {one.text}"
         if one.held is None:
             return DifferenceRow(
-                title, [("The logbook has no value for it.", "soft")], [take], label, None, editable=model.editable
+                title, [(tr("The logbook has no value for it."), "soft")], [take], label, None, editable=model.editable
             )
         since = last_seen(model.shop, machine.uid, one.quantity, one.held)
-        lines = [(f"The logbook says {ours} since {day_of(since)}.", "ink")]
+        lines = [(tr("The logbook says {ours} since {day_of}.", ours=ours, day_of=day_of(since)), "ink")]
         if why := why_otherwise(machine, one.quantity, one.text, ours):
             lines.append((say(why, show_for(machine)), "warn"))
-        verb, where = ("Send", "over the cable") if model.by_cable else ("Write", "into the file")
+        verb, where = (tr("Send"), tr("over the cable")) if model.by_cable else (tr("Write"), tr("into the file"))
         write = (f"{verb} {ours}", f"{label}: {verb.lower()} {ours} {where}", partial(model.write, one))
         line = machine.setting(one.quantity, place.text(one.held.stored))
-        copy = ("Copy line", f"{label}: copy the line {line}", lambda: QGuiApplication.clipboard().setText(line))
+        copy = (
+            tr("Copy line"),
+            tr("{label}: copy the line {line}", label=label, line=line),
+            lambda: QGuiApplication.clipboard().setText(line),
+        )
         offered: list[tuple[str, str, Callable[[], object]]] = [write, take]
         if not model.live:
             offered.append(copy)
@@ -152,9 +163,21 @@ def add_left(rows: QLayout, model: ControllerModel, label: str, what: str, numbe
     line = QWidget()
     row = QHBoxLayout(line)
     row.setContentsMargins(0, 0, 0, 0)
-    row.addWidget(Text(f"{label}: {numbers}. Left so, {day_of(was.at)}: {was.reason}.", colour="soft"), 1)
-    again = Button("Ask again", partial(model.ask_again, what), "quiet")
-    again.setAccessibleName(f"{label}: ask again")
+    row.addWidget(
+        Text(
+            tr(
+                "{label}: {numbers}. Left so, {day_of}: {reason}.",
+                label=label,
+                numbers=numbers,
+                day_of=day_of(was.at),
+                reason=was.reason,
+            ),
+            colour="soft",
+        ),
+        1,
+    )
+    again = Button(tr("Ask again"), partial(model.ask_again, what), "quiet")
+    again.setAccessibleName(tr("{label}: ask again", label=label))
     again.setEnabled(model.editable)
     row.addWidget(again)
     rows.addWidget(line)

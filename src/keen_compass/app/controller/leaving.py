@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from keen_compass.app.parts import Button, Text, plain_line
+from keen_compass.language import tr
 
 
 class DifferenceRow(QWidget):
@@ -40,12 +41,12 @@ class DifferenceRow(QWidget):
             button.setAccessibleName(full)
             button.setEnabled(editable)
             buttons.addWidget(button, i // columns, i % columns)
-        self._line = plain_line(f"Why {what} is ignored", "ignored, because…", 200)
+        self._line = plain_line(tr("Why {what} is ignored", what=what), tr("ignored, because…"), 200)
         self._line.hide()
         self._leave = leave
         if leave is not None:
-            self._button = Button("Ignore…", self._ask, "quiet")
-            self._button.setAccessibleName(f"{what}: leave it")
+            self._button = Button(tr("Ignore…"), self._ask, "quiet")
+            self._button.setAccessibleName(tr("{what}: leave it", what=what))
             self._button.setEnabled(editable)
             buttons.addWidget(self._button, len(offered) // columns, len(offered) % columns)
             self._line.returnPressed.connect(self._give)

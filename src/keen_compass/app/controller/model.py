@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from keen_compass.app.port_link import PortLink
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.formats.listing import Listing, Number, read_listing, understood
+from keen_compass.language import tr
 from keen_compass.machines.dialect import Dialect
 from keen_compass.rounds import holding
 from keen_compass.shop.listings import Lit, ask_again, keep, leave, lit
@@ -67,7 +68,7 @@ class ControllerModel(QObject):
 
         def run() -> None:
             if not name.strip():
-                raise InputError("name a file first")
+                raise InputError(tr("name a file first"))
             file = Path(name.strip()).expanduser().absolute()
             self.listing = read_listing(file)
             self.data, self.file, self.by_cable = self.listing.as_bytes(), str(file), False
@@ -161,18 +162,18 @@ class ControllerModel(QObject):
     def write_key(self, key: str, value: str) -> None:
         """Another value of any key, as it is in another listing."""
         if self.by_cable:
-            self._send(key, value, f"Before {key} became {value}")
+            self._send(key, value, tr("Before {key} became {value}", key=key, value=value))
             return
 
         def run() -> None:
             assert self.listing is not None
-            self._replace(self.listing.changed({key: value}), f"Before {key} became {value}")
+            self._replace(self.listing.changed({key: value}), tr("Before {key} became {value}", key=key, value=value))
 
         self.attempt(run)
 
     def put_back(self, data: bytes, reason: str) -> None:
         """The whole file as it was."""
-        self.attempt(lambda: self._replace(data, f"Before {reason} was put back"))
+        self.attempt(lambda: self._replace(data, tr("Before {reason} was put back", reason=reason)))
 
     def _replace(self, after: bytes, reason: str) -> None:
         holding.replace(self.shop, self.machine.uid, self.file, self.data, after, reason[:200])

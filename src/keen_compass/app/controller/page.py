@@ -19,6 +19,7 @@ from keen_compass.app.controller.side_by_side import SideBySide, called
 from keen_compass.app.parts import Button, Card, Line, PlacePage, Text, plain_combo, plain_line, scrolling
 from keen_compass.app.port_link import PortLink
 from keen_compass.errors import KeenCompassError
+from keen_compass.language import marked, tr
 from keen_compass.machines.dialect import Dialect
 from keen_compass.shop.listings import Copy, copied, copies, keep
 from keen_compass.shop.store import Shop
@@ -28,7 +29,7 @@ if TYPE_CHECKING:
 
 BESIDE = 412  # px
 TEXT, TWO, CABLE, PATTERNS = range(4)  # what is shown at the left
-NEW, SHEET = "as it stands", "the maker’s sheet"
+NEW, SHEET = marked("as it stands"), marked("the maker’s sheet")
 OTHER_ENDS = str.maketrans({"\0": "�", "\u2028": "�", "\u2029": "�"})  # what a text field would take for a new line
 
 
@@ -52,13 +53,14 @@ class ControllerPage(PlacePage):
         self.model.learnt.connect(self.changed)
         self._copies: list[Copy] = []
         self.file = plain_line(
-            "File with its settings", "a file with its settings: a listing, a macro, a copy of its configuration"
+            tr("File with its settings"),
+            tr("a file with its settings: a listing, a macro, a copy of its configuration"),
         )
         self.file.returnPressed.connect(self.read)
-        self.live = Button("The controller loads this file", self._say_live, "quiet")
+        self.live = Button(tr("The controller loads this file"), self._say_live, "quiet")
         self.live.setCheckable(True)
         self._live_words = Text("", colour="soft")
-        self.text = as_it_stands("The listing")
+        self.text = as_it_stands(tr("The listing"))
         self.text.setTextInteractionFlags(
             Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
         )
@@ -66,14 +68,14 @@ class ControllerPage(PlacePage):
         self.beside = SideBySide(self.model)
         self._said = Text(colour="bad")
         self.known = KnownCard(self.model)
-        self.reason = plain_line("Reason", "why, in a few words", 200)
+        self.reason = plain_line(tr("Reason"), tr("why, in a few words"), 200)
         self.reason.returnPressed.connect(self._keep)
-        self.keep = Button("Save a copy", self._keep)
-        self.keep_sheet = Button("This is the maker’s sheet", self._keep_sheet, "quiet")
-        self.other = plain_combo("Copy to compare with")
+        self.keep = Button(tr("Save a copy"), self._keep)
+        self.keep_sheet = Button(tr("This is the maker’s sheet"), self._keep_sheet, "quiet")
+        self.other = plain_combo(tr("Copy to compare with"))
         self.other.activated.connect(lambda _: self._choose_copy())
-        self.back = Button("Restore this copy", self._put_back, "quiet")
-        self.compare = Button("Compare with it", lambda: self._show(TWO))
+        self.back = Button(tr("Restore this copy"), self._put_back, "quiet")
+        self.compare = Button(tr("Compare with it"), lambda: self._show(TWO))
         self._stack = self._stacked()
         self._lay_out()
         known = [*self.model.machine.files, *(c.origin for c in copies(shop, machine))]
@@ -82,21 +84,21 @@ class ControllerPage(PlacePage):
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
-        head.addWidget(Line(f"Controller of {self.model.machine.name}", th.TITLE, bold=True), 1)
+        head.addWidget(Line(tr("Controller of {name}", name=self.model.machine.name), th.TITLE, bold=True), 1)
         self._views = [
-            Button("As text", lambda: self._show(TEXT), "quiet"),
-            Button("Side by side", lambda: self._show(TWO), "quiet"),
-            Button("Cable", lambda: self._show(CABLE), "quiet"),
+            Button(tr("As text"), lambda: self._show(TEXT), "quiet"),
+            Button(tr("Side by side"), lambda: self._show(TWO), "quiet"),
+            Button(tr("Cable"), lambda: self._show(CABLE), "quiet"),
         ]
         for button in self._views:
             button.setCheckable(True)
             head.addWidget(button)
-        head.addWidget(Button("Close", self.left.emit, "quiet"))
+        head.addWidget(Button(tr("Close"), self.left.emit, "quiet"))
         line = QHBoxLayout()
         line.addWidget(self.file, 1)
-        line.addWidget(Button("Open…", self._choose, "quiet"))
-        line.addWidget(Button("Read it", self.read, "primary"))
-        self.ask = Button("Read from the controller", self.model.read_cable)
+        line.addWidget(Button(tr("Open…"), self._choose, "quiet"))
+        line.addWidget(Button(tr("Read it"), self.read, "primary"))
+        self.ask = Button(tr("Read from the controller"), self.model.read_cable)
         line.addWidget(self.ask)
         column = QWidget()
         beside = QVBoxLayout(column)
@@ -145,7 +147,7 @@ class ControllerPage(PlacePage):
         inner = QVBoxLayout(kept)
         inner.setContentsMargins(16, 12, 16, 14)
         inner.setSpacing(8)
-        inner.addWidget(Text("Copies", 17, bold=True))
+        inner.addWidget(Text(tr("Copies"), 17, bold=True))
         inner.addWidget(self.reason)
         for some in ((self.keep, self.keep_sheet), (self.other,), (self.compare, self.back)):
             row = QHBoxLayout()
@@ -160,7 +162,7 @@ class ControllerPage(PlacePage):
         self.file.setFocus()
 
     def _choose(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Its settings", str(Path.home()))
+        name, _ = QFileDialog.getOpenFileName(self, tr("Its settings"), str(Path.home()))
         if name:
             self.file.setText(name)
             self.read()
@@ -222,15 +224,15 @@ class ControllerPage(PlacePage):
         self.pointing.follow()
         own = bool(model.file) and model.file == model.machine.settings_file
         self.live.setChecked(own)
-        self.live.setText("✓ The controller loads this file" if own else "The controller loads this file")
+        self.live.setText(tr("✓ The controller loads this file") if own else tr("The controller loads this file"))
         self.live.setVisible(not model.by_cable)
         self.ask.setVisible(model.link.ready)
         self._live_words.say(
-            "Read over the cable."
+            tr("Read over the cable.")
             if model.by_cable
-            else "What is written here is in the controller; each round begins by looking at it."
+            else tr("What is written here is in the controller; each round begins by looking at it.")
             if own
-            else "Turn it on only if it does; otherwise the file is read-only here and you enter values by hand."
+            else tr("Turn it on only if it does; otherwise the file is read-only here and you enter values by hand.")
         )
         self.live.setEnabled(model.listing is not None and model.editable)
         self._copies = copies(model.shop, model.machine.uid)
@@ -280,11 +282,11 @@ class ControllerPage(PlacePage):
         self.text.setExtraSelections(selections)
 
     def _keep(self) -> None:
-        if self._keep_as(self.reason.text().strip() or NEW, sheet=False):
+        if self._keep_as(self.reason.text().strip() or tr(NEW), sheet=False):
             self.reason.clear()
 
     def _keep_sheet(self) -> None:
-        self._keep_as(SHEET, sheet=True)
+        self._keep_as(tr(SHEET), sheet=True)
 
     def _keep_as(self, reason: str, *, sheet: bool) -> bool:
         m = self.model

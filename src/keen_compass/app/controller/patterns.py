@@ -11,33 +11,34 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QV
 from keen_compass.app.parts import Button, Text, plain_combo, plain_line, scrolling
 from keen_compass.app.port_link import PortLink
 from keen_compass.errors import InputError
+from keen_compass.language import marked, tr
 from keen_compass.machines.dialect import BAUDS, ENDS, Dialect, pattern_from
 
 # Field → (what it is, an example, whether it can be sent to see what comes).
 FIELDS: dict[str, tuple[str, str, bool]] = {
-    "name": ("Name", "the router’s", False),
-    "hello": ("Identify command", "", True),
-    "greeting": ("Identification and greeting", "{text} ready", False),
-    "acknowledged": ("Accepted reply", "done", False),
-    "refused": ("Error reply", "no: {why}", False),
-    "alarm": ("Alarm message", "halt: {why}", False),
-    "ask_listing": ("List settings command", "", True),
-    "listing_ends": ("End of settings, if not the accepted reply", "", False),
-    "set_value": ("Set value command", "set {key} = {value}", False),
-    "ask_position": ("Position query", "", True),
-    "position": ("Position reply", "at X{x} Y{y} Z{z}", False),
-    "per_mm": ("Position units per mm", "1", False),
-    "jog": ("Jog command", "jog {axis}{distance} F{feed}", False),
-    "stop": ("Stop command", "\\x1b", False),
-    "hold": ("Hold command", "\\x13", False),
-    "go_on": ("Resume command", "\\x11", False),
-    "off": ("Tool off command", "M5", False),
-    "alive": ("Live status query", "", True),
-    "idle": ("Status reply at rest", "", False),
-    "sync": ("Query after commands without a reply", "", False),
-    "group": ("Commands between queries", "1", False),
-    "ask_why": ("Error detail query", "", False),
-    "reset": ("Restart command", "", False),
+    "name": (marked("Name"), marked("the router’s"), False),
+    "hello": (marked("Identify command"), "", True),
+    "greeting": (marked("Identification and greeting"), marked("{text} ready"), False),
+    "acknowledged": (marked("Accepted reply"), "done", False),
+    "refused": (marked("Error reply"), marked("no: {why}"), False),
+    "alarm": (marked("Alarm message"), marked("halt: {why}"), False),
+    "ask_listing": (marked("List settings command"), "", True),
+    "listing_ends": (marked("End of settings, if not the accepted reply"), "", False),
+    "set_value": (marked("Set value command"), marked("set {key} = {value}"), False),
+    "ask_position": (marked("Position query"), "", True),
+    "position": (marked("Position reply"), "at X{x} Y{y} Z{z}", False),
+    "per_mm": (marked("Position units per mm"), "1", False),
+    "jog": (marked("Jog command"), marked("jog {axis}{distance} F{feed}"), False),
+    "stop": (marked("Stop command"), "\\x1b", False),
+    "hold": (marked("Hold command"), "\\x13", False),
+    "go_on": (marked("Resume command"), "\\x11", False),
+    "off": (marked("Tool off command"), "M5", False),
+    "alive": (marked("Live status query"), "", True),
+    "idle": (marked("Status reply at rest"), "", False),
+    "sync": (marked("Query after commands without a reply"), "", False),
+    "group": (marked("Commands between queries"), "1", False),
+    "ask_why": (marked("Error detail query"), "", False),
+    "reset": (marked("Restart command"), "", False),
 }
 FROM_ANSWER = {"hello": "greeting", "ask_position": "position", "ask_listing": "listing_ends", "alive": "idle"}
 NUMBERS = {"per_mm": float, "group": int}
@@ -54,37 +55,41 @@ class PatternsView(QWidget):
         self._link = link
         self._port = ""
         self.edits: dict[str, QLineEdit] = {}
-        self.baud = _combo("Bits per second", [(str(b), b) for b in BAUDS])
-        self.ends = _combo("Line ending", [(e, e) for e in ENDS])
+        self.baud = _combo(tr("Bits per second"), [(str(b), b) for b in BAUDS])
+        self.ends = _combo(tr("Line ending"), [(e, e) for e in ENDS])
         self._said = Text(colour="bad")
         self.answer = Text("", colour="soft")
         inner = QWidget()
         grid = QGridLayout(inner)
         grid.setContentsMargins(0, 0, 8, 0)
         grid.setVerticalSpacing(4)
-        for row, (name, (words, example, asks)) in enumerate(FIELDS.items()):
+        for row, (name, (called, example, asks)) in enumerate(FIELDS.items()):
+            words = tr(called)
             edit = self.edits[name] = plain_line(words, example)
             grid.addWidget(Text(words), row, 0)
             grid.addWidget(edit, row, 1)
             if asks:
-                ask = Button("Ask", partial(self._ask, name), "quiet")
-                ask.setAccessibleName(f"Ask: {words}")
+                ask = Button(tr("Ask"), partial(self._ask, name), "quiet")
+                ask.setAccessibleName(tr("Ask: {words}", words=words))
                 grid.addWidget(ask, row, 2)
         grid.setColumnStretch(0, 4)
         grid.setColumnStretch(1, 5)
         speed = QHBoxLayout()
-        for widget in (Text("Bits per second"), self.baud, Text("A line ends with"), self.ends):
+        for widget in (Text(tr("Bits per second")), self.baud, Text(tr("A line ends with")), self.ends):
             speed.addWidget(widget)
         buttons = QHBoxLayout()
         buttons.addWidget(self.answer, 1)
-        buttons.addWidget(Button("Cancel", self.left.emit, "quiet"))
-        buttons.addWidget(Button("Save protocol", self._keep, "primary"))
+        buttons.addWidget(Button(tr("Cancel"), self.left.emit, "quiet"))
+        buttons.addWidget(Button(tr("Save protocol"), self._keep, "primary"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(
             Text(
-                "Text as it goes over the wire; {x} {y} {z} {key} {value} {why} for what changes in it, | between "
-                "several, \\x1b for a character that no key has. Ask sends a line and makes a pattern of what comes.",
+                tr(
+                    "Text as it goes over the wire; {x} {y} {z} {key} {value} {why} for what changes in it, | "
+                    "between several, \\x1b for a character that no key has. Ask sends a line and makes a "
+                    "pattern of what comes."
+                ),
                 colour="soft",
             )
         )
@@ -112,14 +117,14 @@ class PatternsView(QWidget):
             try:
                 body[name] = kind(str(body[name] or 1))
             except ValueError:
-                raise InputError("type a number", name) from None
+                raise InputError(tr("type a number"), name) from None
         return replace(Dialect.from_json(body), baud=self.baud.currentData(), ends=self.ends.currentData())
 
     def _keep(self) -> None:
         try:
             found = self.dialect()
         except InputError as error:
-            words = FIELDS[error.place][0] if error.place in FIELDS else error.place
+            words = tr(FIELDS[error.place][0]) if error.place in FIELDS else error.place
             self._said.say(f"{words}: {error.message}.")
             if error.place in self.edits:
                 self.edits[error.place].setFocus()
@@ -129,9 +134,9 @@ class PatternsView(QWidget):
     def _ask(self, name: str) -> None:
         """Send what is there, and make a pattern of what comes."""
         if not self._port:
-            self._said.say("Choose the port first, under Cable.")
+            self._said.say(tr("Choose the port first, under Cable."))
             return
-        self.answer.say("Asking…")
+        self.answer.say(tr("Asking…"))
         self._link.raw(
             self._port,
             self.edits[name].text(),
@@ -143,9 +148,9 @@ class PatternsView(QWidget):
     def _answered(self, name: str, lines: list[str]) -> None:
         self._link.close()
         if not lines:
-            self.answer.say("No reply within a second. Try another speed or line ending.")
+            self.answer.say(tr("No reply within a second. Try another speed or line ending."))
             return
-        self.answer.say(f"Reply: {' | '.join(lines)[:160]}")
+        self.answer.say(tr("Reply: {lines}", lines=" | ".join(lines)[:160]))
         into = self.edits[FROM_ANSWER[name]]
         if not into.text().strip():
             last = name == "ask_listing"

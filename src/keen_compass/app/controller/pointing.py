@@ -8,10 +8,11 @@ from keen_compass.app.controller.model import ControllerModel
 from keen_compass.app.parts import Button, Line, plain_combo
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import Number
+from keen_compass.language import marked, tr
 from keen_compass.machines.places import SIGNED
 from keen_compass.quantities.catalogue import QUANTITIES
 
-SAME, OTHER = "along the axis", "opposite to the axis"
+SAME, OTHER = marked("along the axis"), marked("opposite to the axis")
 
 
 class PointingBar(QWidget):
@@ -22,14 +23,14 @@ class PointingBar(QWidget):
         self._model, self._text = model, text
         self.number: Number | None = None
         self._said = Line("", 17, bold=True)
-        self.what = plain_combo("Quantity of the number at the cursor")
+        self.what = plain_combo(tr("Quantity of the number at the cursor"))
         self.what.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.what.activated.connect(lambda _: self._propose_sign())
-        self.sign = plain_combo("Sign")
+        self.sign = plain_combo(tr("Sign"))
         self.sign.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        self.sign.addItem(SAME, False)
-        self.sign.addItem(OTHER, True)
-        self.remember = Button("Remember", self._remember)
+        self.sign.addItem(tr(SAME), False)
+        self.sign.addItem(tr(OTHER), True)
+        self.remember = Button(tr("Remember"), self._remember)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self._said, 1)
@@ -46,14 +47,14 @@ class PointingBar(QWidget):
             widget.setVisible(self.number is not None)
         if self.number is None:
             self.sign.hide()
-            self._said.say("Put the cursor on a number to assign it." if self._model.listing else "", "soft")
+            self._said.say(tr("Put the cursor on a number to assign it.") if self._model.listing else "", "soft")
             return
         machine, number = self._model.machine, self.number
         known = next((one.quantity for one in self._model.found if one.start == number.start), "")
-        self._said.say(f"{number.text}, line {number.line}, is", "ink")
+        self._said.say(tr("{text}, line {line}, is", text=number.text, line=number.line), "ink")
         self.what.clear()
         if not known:
-            self.what.addItem("not a known value", "")
+            self.what.addItem(tr("not a known value"), "")
         for quantity in machine.quantities:
             if machine.in_controller(quantity):
                 self.what.addItem(QUANTITIES[quantity].label, quantity)

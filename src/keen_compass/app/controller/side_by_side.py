@@ -13,6 +13,7 @@ from keen_compass.app.controller.model import ControllerModel
 from keen_compass.app.parts import Text, empty, plain_combo, scrolling
 from keen_compass.errors import KeenCompassError
 from keen_compass.formats.listing import Entry, Listing, compared, understood
+from keen_compass.language import tr
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.rounds.holding import why_otherwise
 from keen_compass.shop.listings import Copy, copied, left, lefts
@@ -38,7 +39,7 @@ class SideBySide(QWidget):
         self._stale = True
         self._copies: list[Copy] = []
         self._head = Text("", 17, bold=True)
-        self.against = plain_combo("Compared with")
+        self.against = plain_combo(tr("Compared with"))
         self.against.setMinimumHeight(th.HAND)
         self.against.activated.connect(lambda _: self.refresh())
         inner = QWidget()
@@ -58,7 +59,7 @@ class SideBySide(QWidget):
         self.copy, self._copies = copy, copies
         chosen = self.against.currentData()
         self.against.clear()
-        self.against.addItem("the file as it was read", NOW)
+        self.against.addItem(tr("the file as it was read"), NOW)
         for other in copies:
             if copy is not None and other.uid != copy.uid:
                 self.against.addItem(called(other), other.uid)
@@ -83,7 +84,7 @@ class SideBySide(QWidget):
             self._rows.addWidget(Text(str(error), colour="bad"))
             return
         if two is None or self.copy is None:
-            self._head.say("Save a copy first; the file is compared with it.")
+            self._head.say(tr("Save a copy first; the file is compared with it."))
             return
         a, b = two
         self._head.say(f"{called(self.copy)}  →")
@@ -97,16 +98,16 @@ class SideBySide(QWidget):
             elif (shown := shown + 1) <= MOST:
                 self._rows.addWidget(self._row(a, b, there, here))
         if shown > MOST:
-            self._rows.addWidget(Text(f"and {shown - MOST} more", colour="soft"))
+            self._rows.addWidget(Text(tr("and {shown} more", shown=shown - MOST), colour="soft"))
         if not shown:
-            words = "Nothing else differs." if stays or found.only_a or found.only_b else "Nothing differs."
+            words = tr("Nothing else differs.") if stays or found.only_a or found.only_b else tr("Nothing differs.")
             self._rows.addWidget(Text(words, 17, colour="good"))
         for there, here, was in stays:
             add_left(self._rows, self._model, self._label(a, there), _what(there), f"{there.value} → {here.value}", was)
-        for only, words in ((found.only_a, "Only in this copy"), (found.only_b, "Only in the other")):
+        for only, words in ((found.only_a, tr("Only in this copy")), (found.only_b, tr("Only in the other"))):
             if only:
                 listed = ", ".join(f"{e.key} {e.value}" for e in only[:MOST])
-                more = f" and {len(only) - MOST} more" if len(only) > MOST else ""
+                more = tr(" and {n} more", n=len(only) - MOST) if len(only) > MOST else ""
                 self._rows.addWidget(Text(f"{words}: {listed}{more}.", colour="soft"))
         self._rows.addStretch(1)
 
@@ -132,14 +133,20 @@ class SideBySide(QWidget):
     def _row(self, a: Listing, b: Listing, there: Entry, here: Entry) -> DifferenceRow:
         model, label = self._model, self._label(a, there)
         quantity, key = self._quantity(a, there), b.name_of(here)
-        where = f"line {here.line}" if label == key else f"{key}, line {here.line}"
+        where = tr("line {line}", line=here.line) if label == key else tr("{key}, line {line}", key=key, line=here.line)
         lines = [(where + (f": {here.remark}" if here.remark else ""), "soft")]
         if quantity and (why := why_otherwise(model.machine, quantity, here.value, there.value)):
             lines.append((say(why, show_for(model.machine)), "warn"))
         offered = []
         if self.against.currentData() == NOW:
             run = partial(model.write_key, key, there.value)
-            offered.append((f"Write {there.value}", f"{label}: write {there.value} into the file", run))
+            offered.append(
+                (
+                    tr("Write {value}", value=there.value),
+                    tr("{label}: write {value} into the file", label=label, value=there.value),
+                    run,
+                )
+            )
         return DifferenceRow(
             f"{label}: {there.value} → {here.value}",
             lines,

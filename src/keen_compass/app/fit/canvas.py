@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.sheet_picture import FOOT, HIT, FromAbove, draw_foot, draw_mark, number_mark
+from keen_compass.language import tr
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.standpoint import Standpoint
 
@@ -35,7 +36,7 @@ class FitCanvas(QWidget):
         self._points = False
         self._standpoint = Standpoint()
         self._bed: Point | None = None
-        self._words = "Drop a cut file here: HP-GL, SVG, DXF or G-code"
+        self._words = tr("Drop a cut file here: HP-GL, SVG, DXF or G-code")
 
     def show_file(
         self,
@@ -108,4 +109,4 @@ class FitCanvas(QWidget):
         if any(max(map(abs, off)) > SEEN for off in self._off.values()):
             p.setPen(th.color("bad"))
             p.setFont(th.font(17))
-            p.drawText(QPointF(16, 26), f"Arrows: misfit × {factor:g}")
+            p.drawText(QPointF(16, 26), tr("Arrows: misfit × {factor:g}", factor=factor))

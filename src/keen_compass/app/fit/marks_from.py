@@ -9,19 +9,20 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app.parts import Text, plain_combo, plain_line
 from keen_compass.app.round.choices import fill
+from keen_compass.language import marked, tr
 from keen_compass.quantities.geometry import Point
 from keen_compass.rounds.fitting import Fitting
 
 FOUND, LAYER, CORNERS, POINTED, TYPED, NONE = "found", "layer", "corners", "pointed", "typed", "none"
 WAYS = [
-    ("crosses in the file", FOUND),
-    ("crosses on a layer", LAYER),
-    ("corners of the cut", CORNERS),
-    ("pointed at in the picture", POINTED),
+    (marked("crosses in the file"), FOUND),
+    (marked("crosses on a layer"), LAYER),
+    (marked("corners of the cut"), CORNERS),
+    (marked("pointed at in the picture"), POINTED),
     ("typed", TYPED),
-    ("none: blank stock", NONE),
+    (marked("none: blank stock"), NONE),
 ]
-ASKS = {LAYER: "name of the layer", TYPED: "10 10; 200 10; 10 287"}
+ASKS = {LAYER: marked("name of the layer"), TYPED: "10 10; 200 10; 10 287"}
 
 
 class MarksFrom(QWidget):
@@ -33,13 +34,13 @@ class MarksFrom(QWidget):
         super().__init__()
         self._unit = unit
         self._pointed: list[Point] = []
-        self.way = plain_combo("Marks")
-        fill(self.way, WAYS, FOUND)
+        self.way = plain_combo(tr("Marks"))
+        fill(self.way, [(tr(words), way) for words, way in WAYS], FOUND)
         self.way.currentIndexChanged.connect(lambda _: self._choose())
-        self.typed = plain_line("Marks in the file", "", 4000)
+        self.typed = plain_line(tr("Marks in the file"), "", 4000)
         self.typed.returnPressed.connect(self.wanted)
         row = QHBoxLayout()
-        row.addWidget(Text("Marks"))
+        row.addWidget(Text(tr("Marks")))
         row.addWidget(self.way, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -89,4 +90,4 @@ class MarksFrom(QWidget):
     def _ask(self) -> None:
         way = self.way.currentData()
         self.typed.setVisible(way in ASKS)
-        self.typed.setPlaceholderText(ASKS.get(way, ""))
+        self.typed.setPlaceholderText(tr(ASKS.get(way, "")))

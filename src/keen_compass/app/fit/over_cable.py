@@ -10,6 +10,7 @@ from keen_compass.app.waiting import Dropped, beside
 from keen_compass.errors import InputError, KeenCompassError, PortError
 from keen_compass.formats.fit import Fitted
 from keen_compass.formats.listing import Listing
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.rounds.fitting import Fitting
@@ -54,7 +55,7 @@ class FileOverCable:
 
     def broke_off(self) -> tuple[str, str] | None:
         """The last run."""
-        return (self._ended, "Look at what lies there before it is run again.") if self._ended else None
+        return (self._ended, tr("Look at what lies there before it is run again.")) if self._ended else None
 
     def trouble(self) -> str:
         """Why it was refused."""
@@ -67,7 +68,7 @@ class FileOverCable:
         if fitting is None:
             return None
         try:
-            fitted = beside("The file is fitted", lambda: fitting.fitted(self.machine, self._held))
+            fitted = beside(tr("The file is fitted"), lambda: fitting.fitted(self.machine, self._held))
             count(fitted.data)  # refused here, where it is no program, before anything is kept
             with self._shop.writing():
                 self._shop.put_blob(fitted.data)

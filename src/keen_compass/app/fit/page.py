@@ -33,6 +33,7 @@ from keen_compass.app.port_link import PortLink
 from keen_compass.app.round.choices import fill
 from keen_compass.app.waiting import Dropped, beside
 from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.language import marked, tr
 from keen_compass.machines.heads import TOOL
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.shown import length_unit
@@ -55,7 +56,7 @@ if TYPE_CHECKING:
     from keen_compass.practice.fitting import PracticePrint
 
 BESIDE = 350  # px, the column beside the picture
-KINDS = "Cut files (*.plt *.hpgl *.svg *.dxf *.nc *.ngc *.gcode *.tap *.txt)"
+KINDS = marked("Cut files (*.plt *.hpgl *.svg *.dxf *.nc *.ngc *.gcode *.tap *.txt)")
 
 
 class FitPage(PlacePage):
@@ -76,30 +77,30 @@ class FitPage(PlacePage):
         self.canvas = FitCanvas()
         self.canvas.chosen.connect(self._choose)
         self.canvas.pointed.connect(self._point_at)
-        self.file = plain_line("Cut file", "HP-GL, SVG, DXF or G-code")
+        self.file = plain_line(tr("Cut file"), tr("HP-GL, SVG, DXF or G-code"))
         self.file.returnPressed.connect(lambda: self.open(Path(self.file.text().strip()).expanduser()))
         self.marks_from = MarksFrom(length_unit(self.machine.units))
         self.marks_from.wanted.connect(self._take_marks)
-        self.head = plain_combo("Aimed with")
+        self.head = plain_combo(tr("Aimed with"))
         heads = [h for h in AIMED_WITH if h in self.machine.heads]
         fill(self.head, [(say(f"pointer.{h}"), h) for h in (*heads, TOOL)], (*heads, TOOL)[0])
         self.head.currentIndexChanged.connect(lambda _: self._forget())
         self._near = Text("", 17, bold=True)
-        self.place = plain_line("Position on the mark, X Y", "X Y as the machine shows it", 40)
+        self.place = plain_line(tr("Position on the mark, X Y"), tr("X Y as the machine shows it"), 40)
         self.place.setFont(th.font(th.VERDICT, bold=True))
         self.place.returnPressed.connect(self._aim)
-        self.on_mark = Button("Pointer is on the mark", self._aim, "primary")
+        self.on_mark = Button(tr("Pointer is on the mark"), self._aim, "primary")
         self.practice = Button("", self.type_practice, "quiet")
         self.jog: JogPad | None = None
-        self.skew = Button("Make up for the machine’s skew", self._choose_errors, "quiet")
+        self.skew = Button(tr("Make up for the machine’s skew"), self._choose_errors, "quiet")
         self.skew.setCheckable(True)
         self.skew.setChecked(bool(self._errors))
         self._sign, self._verdict, self._means = StateSign(), Text("", th.VERDICT, bold=True), Text(colour="soft")
-        self.again = Button("Aim at all marks again", self._forget, "quiet")
-        self.target = plain_line("File to write")
+        self.again = Button(tr("Aim at all marks again"), self._forget, "quiet")
+        self.target = plain_line(tr("File to write"))
         self.target.returnPressed.connect(self.write)
-        self.save = Button("Write fitted file", self.write, "primary")
-        self.next_sheet = Button("Next sheet", self._take_next_sheet)
+        self.save = Button(tr("Write fitted file"), self.write, "primary")
+        self.next_sheet = Button(tr("Next sheet"), self._take_next_sheet)
         self._trouble = Text(colour="bad", bold=True)
         self.cable = CableBar(FileOverCable(shop, self.machine, self._held, lambda: self.fitting, self._cut), link)
         self._lay_out()
@@ -108,14 +109,14 @@ class FitPage(PlacePage):
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
-        head.addWidget(Line(f"Fit a file to a print, {self.machine.name}", th.TITLE, bold=True), 1)
-        head.addWidget(Button("Close", self.left.emit, "quiet"))
+        head.addWidget(Line(tr("Fit a file to a print, {name}", name=self.machine.name), th.TITLE, bold=True), 1)
+        head.addWidget(Button(tr("Close"), self.left.emit, "quiet"))
         opens = QHBoxLayout()
         opens.addWidget(self.file, 1)
-        opens.addWidget(Button("Open…", self._ask_for_file, "quiet"))
+        opens.addWidget(Button(tr("Open…"), self._ask_for_file, "quiet"))
         self._aims, aims = _card()
         aims.addWidget(self.marks_from)
-        aims.addLayout(_row(Text("Aimed with"), self.head))
+        aims.addLayout(_row(Text(tr("Aimed with")), self.head))
         aims.addWidget(self._near)
         aims.addWidget(self.place)
         aims.addWidget(self.on_mark)
@@ -170,14 +171,14 @@ class FitPage(PlacePage):
         self.open(Path(next(url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile())))
 
     def _ask_for_file(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Cut file", str(Path.home()), KINDS)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Cut file"), str(Path.home()), tr(KINDS))
         if name:
             self.open(Path(name))
 
     def open(self, file: Path) -> None:
         """Another file."""
         try:
-            fitting = beside("The file is read", lambda: Fitting.open(file, self.head.currentData()))
+            fitting = beside(tr("The file is read"), lambda: Fitting.open(file, self.head.currentData()))
             fitting, crosses = fitting.making_up_for(self._wanted_errors()).with_usual_marks()
         except Dropped:
             return
@@ -330,15 +331,27 @@ class FitPage(PlacePage):
         self.on_mark.setVisible(mark is not None)
         shown = self._practice_shows() if not ready else ""
         self.practice.setVisible(bool(shown))
-        self.practice.name(f"Practice position {shown}   F8")
-        self.on_mark.name(f"{capital(say(f'pointer.{fitting.head}'))} is on the mark")
+        self.practice.name(tr("Practice {shown}   F8", shown=shown))
+        self.on_mark.name(tr("{value} is on the mark", value=capital(say(f"pointer.{fitting.head}"))))
         near = None
         if mark is not None and laid is not None:
             with suppress(InputError):  # nowhere that a machine can be
                 near = fitting.expected(mark, laid, self.machine, self._held)
-        where = f": near {position_in_words(near, self.machine)}" if near else ""
-        aimed = "All marks aimed at" if fitting.marks else "Nothing to aim at" if fitting.blank else "Click the marks"
-        self._near.say(f"Mark {mark + 1} of {len(fitting.marks)}{where}" if mark is not None else aimed)
+        where = (
+            tr(": near {position_in_words}", position_in_words=position_in_words(near, self.machine)) if near else ""
+        )
+        aimed = (
+            tr("All marks aimed at")
+            if fitting.marks
+            else tr("Nothing to aim at")
+            if fitting.blank
+            else tr("Click the marks")
+        )
+        self._near.say(
+            tr("Mark {mark} of {n}{where}", mark=mark + 1, n=len(fitting.marks), where=where)
+            if mark is not None
+            else aimed
+        )
 
     def _show_file(self, fitting: Fitting, mark: int | None, laid: Laid | None) -> None:
         paths, marks, bed = fitting.nominal.drawn.paths, list(fitting.marks), None
@@ -393,7 +406,7 @@ class FitPage(PlacePage):
         written = written_in_words(Path(self.fitting.name), to, len(self.fitting.marks))
         try:
             fitting = self.fitting
-            fitted = beside("The file is fitted", lambda: fitting.fitted(self.machine, self._held))
+            fitted = beside(tr("The file is fitted"), lambda: fitting.fitted(self.machine, self._held))
             fitting.write(fitted, to)  # here: what was cancelled writes nothing
             said = self._practised(fitting, fitted)
             if not self._shop.read_only:
@@ -404,11 +417,11 @@ class FitPage(PlacePage):
             self._trouble.say(str(error))
             return
         self._trouble.say("")
-        self._say_done(f"Written to {to}. {said}".strip())
+        self._say_done(tr("Written to {to}. {said}", to=to, said=said).strip())
 
     def _cut(self, fitting: Fitting, fitted: Fitted) -> None:
         """It came to its end over the cable."""
-        self._say_done(f"Cut over the cable. {self._practised(fitting, fitted)}".strip())
+        self._say_done(tr("Cut over the cable. {practised}", practised=self._practised(fitting, fitted)).strip())
 
     def _say_done(self, words: str) -> None:
         """Until something changes; the next sheet has the keyboard."""

@@ -12,8 +12,11 @@ from PySide6.QtWidgets import QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, ShowsFocus
 from keen_compass.app.rose.canvas import draw_small_rose
+from keen_compass.language import tr
 from keen_compass.rounds.glance import Seen, grouped
 from keen_compass.words.glance import NONE_FITS
+from keen_compass.words.procedures import step_name
+from keen_compass.words.say import capital
 
 GAP, HEAD = 10, 34  # px: between machines; of a group's heading
 LEADING = 1.45  # of letters, from line to line
@@ -53,7 +56,7 @@ class GlanceCanvas(ShowsFocus):
         super().__init__(parent)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("Machines")
+        self.setAccessibleName(tr("Machines"))
         self._seen: Sequence[Seen] = ()
         self._places: list[Place] = []
         self._heads: list[tuple[QRect, str]] = []
@@ -98,7 +101,7 @@ class GlanceCanvas(ShowsFocus):
         wide = (self.width() - (across - 1) * GAP) // across
         for kind, members in groups:
             if kind:
-                self._heads.append((QRect(0, y, self.width(), HEAD), f"{kind.capitalize()} · {len(members)}"))
+                self._heads.append((QRect(0, y, self.width(), HEAD), f"{capital(kind)} · {len(members)}"))
                 y += HEAD
             for i, one in enumerate(members):
                 row, column = divmod(i, across)
@@ -180,7 +183,7 @@ class GlanceCanvas(ShowsFocus):
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         if not self._places:
-            self._words(p, QRect(2, 0, self.width(), HEAD), NONE_FITS, th.TEXT, th.color("soft"))
+            self._words(p, QRect(2, 0, self.width(), HEAD), tr(NONE_FITS), th.TEXT, th.color("soft"))
         for box, words in self._heads:
             if box.intersects(event.rect()):
                 self._words(p, box.adjusted(2, 0, 0, -4), words, 17, th.color("soft"), bold=True)
@@ -232,4 +235,4 @@ class GlanceCanvas(ShowsFocus):
 
 
 def _step(one: Seen) -> str:
-    return f"at {one.step.capitalize()}" if one.step else ""
+    return tr("at {step}", step=step_name(one.step)) if one.step else ""

@@ -12,6 +12,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.ahead import LookAhead
 from keen_compass.app.glance.canvas import GlanceCanvas
 from keen_compass.app.parts import Button, Line, PlacePage, empty, plain_line, scrolling, tip
+from keen_compass.language import tr
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.rounds.glance import Seen, by_day, chosen, glance
 from keen_compass.shop.due import Due
@@ -36,14 +37,14 @@ class GlancePage(PlacePage):
         self._ahead = LookAhead(shop, self)
         self._ahead.found.connect(self._due.__setitem__)
         self._ahead.done.connect(self._show_days)
-        self._title = Line("Shop at a glance", th.TITLE, bold=True)
+        self._title = Line(tr("Shop at a glance"), th.TITLE, bold=True)
         self._count = Line(colour="soft")
-        self.search: QLineEdit = plain_line("Search machines", "Name, kind or state", 60)
+        self.search: QLineEdit = plain_line(tr("Search machines"), tr("Name, kind or state"), 60)
         self.search.textChanged.connect(lambda _: self._show())
-        self.waiting = Button("Only what needs attention", self._show, "quiet")
+        self.waiting = Button(tr("Only what needs attention"), self._show, "quiet")
         self.waiting.setCheckable(True)
-        self.far = Button("Shop-floor view   F12", self.floor_wanted.emit, "quiet")
-        self._close = Button("Close", self.left.emit, "quiet")
+        self.far = Button(tr("Shop-floor view   F12"), self.floor_wanted.emit, "quiet")
+        self._close = Button(tr("Close"), self.left.emit, "quiet")
         self.canvas = GlanceCanvas()
         self.canvas.chosen.connect(self._open)
         self.canvas.moved.connect(self._keep_in_sight)

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, draw_state, painter_on_card
+from keen_compass.language import dated, tr, written
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.shop.due import Due
 from keen_compass.shop.kept import KeptFinding
@@ -40,8 +41,8 @@ class HistoryChart(QWidget):
         self._findings = [f for f in findings if f.finding.error is not None and f.finding.tolerance][-MOST:]
         last = self._findings[-1] if self._findings else None
         self._ahead = ahead if ahead and ahead.wander and last and last.at == ahead.spoke.at else None
-        due = f", due {self._ahead.on:%-d %b %Y}" if self._ahead else ""
-        self.setAccessibleName(f"{title}: {len(self._findings)} findings{due}")
+        due = tr(", due {on}", on=dated(self._ahead.on, "%-d %b %Y")) if self._ahead else ""
+        self.setAccessibleName(tr("{title}: {n} findings{due}", title=title, n=len(self._findings), due=due))
         self.update()
 
     def paintEvent(self, _event: object) -> None:
@@ -53,7 +54,7 @@ class HistoryChart(QWidget):
         p.setFont(th.font(th.TEXT))
         if not self._findings:
             p.setPen(th.color("soft"))
-            p.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, "Not measured yet.")
+            p.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, tr("Not measured yet."))
             return
         plot = QRectF(62, 44, self.width() - 84, self.height() - 84)
         T = self._findings[-1].finding.tolerance
@@ -67,7 +68,7 @@ class HistoryChart(QWidget):
         p.setPen(th.color("soft"))
         for value in (T, -T):
             box = QRectF(4, middle - value * scale - 11, 52, 22)
-            words = format_mm(value / self._unit.size, 2, signed=True)
+            words = written(format_mm(value / self._unit.size, 2, signed=True))
             p.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, words)
         times = [datetime.fromisoformat(f.at).timestamp() for f in self._findings]
         ends = _noon(self._ahead) if self._ahead else times[-1]
@@ -89,7 +90,7 @@ class HistoryChart(QWidget):
             draw_state(p, state, at, 5.5, colour, th.color("card"))
         p.setPen(th.color("soft"))
         for t, side in ((first, Qt.AlignmentFlag.AlignLeft), (last, Qt.AlignmentFlag.AlignRight)):
-            day = datetime.fromtimestamp(t).strftime("%-d %b %Y")
+            day = dated(datetime.fromtimestamp(t), "%-d %b %Y")
             p.drawText(QRectF(plot.left(), plot.bottom() + 10, plot.width(), 22), side, day)
 
     def _draw_ahead(self, p: QPainter, due: Due, between: list[float], middle: float, scale: float) -> None:
@@ -112,7 +113,11 @@ class HistoryChart(QWidget):
         p.setPen(QPen(th.color("warn"), 1.4, Qt.PenStyle.DotLine))
         p.drawLine(upper[-1], lower[-1])
         p.setPen(th.color("warn"))
-        p.drawText(QRectF(between[1] - 130, 34, 124, 20), Qt.AlignmentFlag.AlignRight, f"due {due.on:%-d %b}")
+        p.drawText(
+            QRectF(between[1] - 130, 34, 124, 20),
+            Qt.AlignmentFlag.AlignRight,
+            tr("due {on}", on=dated(due.on, "%-d %b")),
+        )
 
 
 def _noon(due: Due) -> float:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
-from gettext import ngettext
 from pathlib import Path
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QSize, Qt, Signal
@@ -25,6 +24,7 @@ from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Line, Pl
 from keen_compass.app.waiting import Dropped, Waiting
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.formats.files import read_whole, write_whole
+from keen_compass.language import dated, marked, tr, tr_n
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures import understands
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -41,12 +41,17 @@ from keen_compass.words.logbook import entry_words
 Index = QModelIndex | QPersistentModelIndex
 ROW = 40  # px
 SHOWN_ABOVE = 300_000  # characters of a file; what is shorter is there before anybody waits
-SINCE = {"": "any time", "31": "the last month", "183": "the last half year", "366": "the last year"}
-VERDICTS = {"": "any verdict", "in": "in", "out": "out", "cannot_tell": "can’t tell"}
+SINCE = {
+    "": marked("any time"),
+    "31": marked("the last month"),
+    "183": marked("the last half year"),
+    "366": marked("the last year"),
+}
+VERDICTS = {"": marked("any verdict"), "in": "in", "out": marked("out"), "cannot_tell": marked("can’t tell")}
 
 
-NOTHING = "Rounds, changes and events will be listed here, each with its date. Begin a round on the rose."
-NOT_FOUND = "No entry matches these filters."
+NOTHING = marked("Rounds, changes and events will be listed here, each with its date. Begin a round on the rose.")
+NOT_FOUND = marked("No entry matches these filters.")
 
 
 class EntryModel(QAbstractListModel):
@@ -111,9 +116,9 @@ class EntryPainter(QStyledItemDelegate):
             p.fillRect(r, th.color("quiet_fill"))
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        day = datetime.fromisoformat(entry.at).astimezone().strftime("%-d %b %Y")
+        when = dated(datetime.fromisoformat(entry.at).astimezone(), "%-d %b %Y")
         line = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
-        p.drawText(r.adjusted(12, 0, 0, 0), line, day)
+        p.drawText(r.adjusted(12, 0, 0, 0), line, when)
         name = p.fontMetrics().elidedText(model.name(entry), Qt.TextElideMode.ElideRight, 104)
         p.drawText(r.adjusted(118, 0, 0, 0), line, name)
         if entry.verdict:
@@ -139,19 +144,19 @@ class LogbookPage(PlacePage):
         super().__init__()
         self._shop = shop
         self._log: Log | None = None
-        machines = {"": "all machines"} | {m.uid: m.name for m in shop.machines()}
+        machines = {"": tr("all machines")} | {m.uid: m.name for m in shop.machines()}
         had = {q for m in shop.machines() for q in m.quantities}
-        quantities = {"": "everything"} | {q.name: q.label for q in QUANTITIES.values() if q.name in had}
-        self.machine = self._combo("Machine", machines)
-        self.quantity = self._combo("What", quantities)
-        self.verdict = self._combo("Verdict", VERDICTS)
-        self.since = self._combo("Since", SINCE)
+        quantities = {"": tr("everything")} | {q.name: q.label for q in QUANTITIES.values() if q.name in had}
+        self.machine = self._combo(tr("Machine"), machines)
+        self.quantity = self._combo(tr("What"), quantities)
+        self.verdict = self._combo(tr("Verdict"), VERDICTS)
+        self.since = self._combo(tr("Since"), SINCE)
         self.model = EntryModel()
         self.list = QListView()
         self.list.setModel(self.model)
         self.list.setItemDelegate(EntryPainter(self.list))
         self.list.setUniformItemSizes(True)
-        self.list.setAccessibleName("Logbook entries, newest first")
+        self.list.setAccessibleName(tr("Logbook entries, newest first"))
         self.list.selectionModel().currentChanged.connect(lambda *_: self._choose())
         self.chart = HistoryChart()
         self._count = Text(colour="soft")
@@ -160,11 +165,11 @@ class LogbookPage(PlacePage):
         self.file = QLineEdit(str(Path.home() / "logbook.csv"))
         self.file.setFont(th.font())
         self.file.setMinimumHeight(th.HAND)
-        self.file.setAccessibleName("File")
-        self.csv = Button("Write CSV", lambda: self._write("csv"), "quiet")
-        self.json = Button("Write JSON", lambda: self._write("json"), "quiet")
-        self.take = Button("Read JSON", self._read, "quiet")
-        self.record = Button("Write record (PDF)", lambda: self._write("pdf"))
+        self.file.setAccessibleName(tr("File"))
+        self.csv = Button(tr("Write CSV"), lambda: self._write("csv"), "quiet")
+        self.json = Button(tr("Write JSON"), lambda: self._write("json"), "quiet")
+        self.take = Button(tr("Read JSON"), self._read, "quiet")
+        self.record = Button(tr("Write record (PDF)"), lambda: self._write("pdf"))
         self._lay_out()
         self.machine.setCurrentIndex(max(self.machine.findData(machine), 0))
         self.refresh()
@@ -174,14 +179,14 @@ class LogbookPage(PlacePage):
         combo.setAccessibleName(name)
         combo.setFont(th.font())
         for value, words in items.items():
-            combo.addItem(words, value)
+            combo.addItem(tr(words), value)
         combo.currentIndexChanged.connect(lambda _: self.refresh())
         return combo
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
-        head.addWidget(Line("Logbook", th.TITLE, bold=True), 1)
-        head.addWidget(Button("Close", self.left.emit, "quiet"))
+        head.addWidget(Line(tr("Logbook"), th.TITLE, bold=True), 1)
+        head.addWidget(Button(tr("Close"), self.left.emit, "quiet"))
         filters = QHBoxLayout()
         for combo in (self.machine, self.quantity, self.verdict, self.since):
             filters.addWidget(combo)
@@ -223,8 +228,8 @@ class LogbookPage(PlacePage):
             self._log = Log(self._shop)
         found = self._log.passing(self.filter())
         self.model.show(self._log, found, {m.uid: m for m in machines})
-        self._count.say(f"{len(found):,} entries".replace(",", "\u202f") if len(found) != 1 else "1 entry")
-        self._empty.say("" if found else NOTHING if self.filter() == EVERYTHING else NOT_FOUND)
+        self._count.say(tr("{n:,} entries", n=len(found)).replace(",", "\u202f") if len(found) != 1 else tr("1 entry"))
+        self._empty.say("" if found else tr(NOTHING if self.filter() == EVERYTHING else NOT_FOUND))
         self._empty.setVisible(not found)
         if found:
             self.list.setCurrentIndex(self.model.index(0))
@@ -259,7 +264,7 @@ class LogbookPage(PlacePage):
     def _take_over(self, text: str) -> int:
         if len(text) < SHOWN_ABOVE:
             return from_json(self._shop, text, understands)
-        waiting = Waiting("The logbook is checked and imported")
+        waiting = Waiting(tr("The logbook is checked and imported"))
         try:
             return from_json(self._shop, text, understands, waiting.show_share)
         finally:
@@ -269,7 +274,7 @@ class LogbookPage(PlacePage):
         """The file that is named, with the suffix of what it holds. Raises InputError where none is."""
         file = Path(self.file.text().strip()).expanduser()
         if not file.name:
-            raise InputError("Name a file first.")
+            raise InputError(tr("Name a file first."))
         return file.with_suffix(suffix)
 
     def _write(self, kind: str) -> None:
@@ -285,14 +290,14 @@ class LogbookPage(PlacePage):
         except KeenCompassError as error:
             self._said.say(str(error), "bad")
         else:
-            self._said.say(f"Written: {file}", "good")
+            self._said.say(tr("Written: {file}", file=file), "good")
 
     def _record(self) -> bytes:
         from keen_compass.reports.record import record_of
 
         entry = self._chosen()
         if entry is None or entry.round is None:
-            raise InputError("Choose an entry of a signed round first.")
+            raise InputError(tr("Choose an entry of a signed round first."))
         return record_of(self._shop, entry.round)
 
     def _read(self) -> None:
@@ -300,13 +305,13 @@ class LogbookPage(PlacePage):
             file = self._file(".json")
             came = self._take_over(read_whole(file).decode("utf-8"))
         except Dropped:
-            self._said.say("Nothing was imported.")
+            self._said.say(tr("Nothing was imported."))
         except UnicodeDecodeError:
-            self._said.say("That file isn’t a logbook: it isn’t text.", "bad")
+            self._said.say(tr("That file isn’t a logbook: it isn’t text."), "bad")
         except KeenCompassError as error:
             self._said.say(str(error), "bad")
         else:
-            rounds = ngettext("{n} round", "{n} rounds", came).format(n=came)
-            self._said.say(f"{rounds} imported from {file}.", "good")
+            rounds = tr_n("{n} round", "{n} rounds", came)
+            self._said.say(tr("{rounds} imported from {file}.", rounds=rounds, file=file), "good")
             self.refresh()
             self.took_over.emit()

@@ -10,6 +10,7 @@ from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPain
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, ShowsFocus, draw_state
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.shop.standing import Spoke, State
 from keen_compass.words.standing import figure, reason
@@ -61,8 +62,16 @@ class Rose(ShowsFocus):
     def _say_selected(self) -> None:
         if self._spokes and self._machine:
             s = self._spokes[self._selected]
-            due = f" Due {self._due[s.quantity]}." if s.quantity in self._due else ""
-            self.setAccessibleName(f"Rose. {s.label}: {figure(s, self._machine)}. {reason(s, self._machine)}{due}")
+            due = tr(" Due {due}.", due=self._due[s.quantity]) if s.quantity in self._due else ""
+            self.setAccessibleName(
+                tr(
+                    "Rose. {label}: {figure}. {reason}{due}",
+                    label=s.label,
+                    figure=figure(s, self._machine),
+                    reason=reason(s, self._machine),
+                    due=due,
+                )
+            )
 
     def angle(self, index: int) -> float:
         """Screen angle of a spoke, rad, clockwise from up; the first points up."""
@@ -101,7 +110,7 @@ class Rose(ShowsFocus):
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         p.drawText(
-            QRectF(at.x() + 18, at.y() - 12, 240, 24), Qt.AlignmentFlag.AlignVCenter, "the ring is the tolerance"
+            QRectF(at.x() + 18, at.y() - 12, 240, 24), Qt.AlignmentFlag.AlignVCenter, tr("the ring is the tolerance")
         )
 
     def _draw_spoke(self, p: QPainter, index: int, spoke: Spoke, middle: QPointF, R: float) -> None:
@@ -146,9 +155,9 @@ class Rose(ShowsFocus):
             side = Qt.AlignmentFlag.AlignLeft if d.x() > 0 else Qt.AlignmentFlag.AlignRight
         inner = box.adjusted(8, 2, -8, -2)
         assert self._machine is not None
-        words = "re-check" if spoke.state is State.RECHECK else figure(spoke, self._machine)
+        words = tr("re-check") if spoke.state is State.RECHECK else figure(spoke, self._machine)
         due = spoke.quantity in self._due
-        words = f"due {self._due[spoke.quantity]}" if due else words
+        words = tr("due {due}", due=self._due[spoke.quantity]) if due else words
         if index == self._selected and self.hasFocus():
             p.setPen(QPen(th.color("focus"), 2.5))
             p.setBrush(Qt.BrushStyle.NoBrush)

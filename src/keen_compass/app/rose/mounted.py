@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QMenu
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button
+from keen_compass.language import marked, tr
 from keen_compass.machines.fitted import Fitting, Stock, Tool
 from keen_compass.machines.limits import FITTINGS
 from keen_compass.machines.profile import Machine
@@ -26,9 +27,9 @@ class Named(NamedTuple):
 
 T = TypeVar("T", Tool, Stock, Named, Fitting)
 FITTING_WORDS = {
-    "accessory": ("Accessory fitted", "no accessory"),
-    "printer": ("Printed on", "no printer named"),
-    "carrier": ("Carried by", "nothing: the bare roll"),
+    "accessory": (marked("Accessory fitted"), marked("no accessory")),
+    "printer": (marked("Printed on"), marked("no printer named")),
+    "carrier": (marked("Carried by"), marked("nothing: the bare roll")),
 }
 WIDEST, NARROWEST = 520, 300  # px of words
 AROUND = 170  # px: the button itself, the words before and the dots between
@@ -62,34 +63,34 @@ class MountedButton(Button):
     def show_machine(self, machine: Machine) -> None:
         """Show what is mounted on a machine."""
         tool, lies = machine.tool, machine.stock
-        on_it = _described(lies, machine.units) if lies else "no stock"
+        on_it = _described(lies, machine.units) if lies else tr("no stock")
         fitted = [f.name for kind in FITTINGS if (f := machine.fitting(kind))]
         names = [n for n in (tool.name if tool else "", on_it, machine.process, *fitted) if n]
         self._names, words = names, " · ".join(names)
         self._show_names()
-        self.setAccessibleName(f"On the machine: {words}")
-        self.setToolTip(f"On the machine now: {words}")
+        self.setAccessibleName(tr("On the machine: {words}", words=words))
+        self.setToolTip(tr("On the machine now: {words}", words=words))
 
     def offer(self, machine: Machine, stock: Sequence[Stock], processes: Sequence[str]) -> None:
         """What could be in the place of what is mounted."""
         tool, lies = machine.tool, machine.stock
         self._list.clear()
-        self._section("Tool in it")
+        self._section(tr("Tool in it"))
         self._offer(machine.tools, tool, lambda t: t.name, self.tool.emit)
-        self._section("Stock on it")
+        self._section(tr("Stock on it"))
         self._offer(stock, lies, lambda s: _described(s, machine.units), self.stock.emit)
         if len(processes) > 1:
-            self._section("Cut with")
+            self._section(tr("Cut with"))
             self._offer([Named(p) for p in processes], Named(machine.process), lambda p: p.uid, self._cut_with)
         for kind, (head, none) in FITTING_WORDS.items():
             there = [f for f in machine.fittings if f.kind == kind]
             if there:
-                self._section(head)
-                nothing = Fitting(kind, none)
+                self._section(tr(head))
+                nothing = Fitting(kind, tr(none))
                 now = machine.fitting(kind) or nothing
                 self._offer([*there, nothing], now, lambda f: f.name, self._fit)
         self._list.addSeparator()
-        self._list.addAction("Another tool or stock…", self.other.emit)
+        self._list.addAction(tr("Another tool or stock…"), self.other.emit)
 
     def fit(self, room: int) -> None:
         """There is so much room across, px."""
@@ -104,7 +105,7 @@ class MountedButton(Button):
             share[name] = min(metrics.horizontalAdvance(name) + 1, left // (len(share) - i))
             left -= share[name]
         cut = (metrics.elidedText(n, Qt.TextElideMode.ElideRight, share[n]) for n in self._names)
-        self.setText(f"Loaded: {' · '.join(cut)} ▾")
+        self.setText(tr("Loaded: {cut} ▾", cut=" · ".join(cut)))
 
     def _section(self, words: str) -> None:
         if not self._list.isEmpty():

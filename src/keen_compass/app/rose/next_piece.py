@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal
 from PySide6.QtWidgets import QVBoxLayout
 
 from keen_compass.app.parts import Button, Card, Text
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.shop.store import Shop
 
@@ -31,10 +32,10 @@ class NextPieceCard(Card):
         self._what = Text("", 17, bold=True)
         self._why = Text()
         self._wanted = ("", "")
-        self.button = Button("Begin this one", lambda: self.begin.emit(*self._wanted))
+        self.button = Button(tr("Begin this one"), lambda: self.begin.emit(*self._wanted))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 12, 16, 14)
-        layout.addWidget(Text("One for several questions", colour="soft"))
+        layout.addWidget(Text(tr("One for several questions"), colour="soft"))
         layout.addWidget(self._what)
         layout.addWidget(self._why)
         layout.addWidget(self.button)
@@ -51,7 +52,9 @@ class NextPieceCard(Card):
         self._wanted = proposal.procedure, proposal.for_good[0]
         self._what.say(proposal_in_words(proposal, machine))
         self._why.say(settles_in_words(proposal, one_by_one))
-        self.button.setAccessibleName(f"Begin {proposal_in_words(proposal, machine)}")
+        self.button.setAccessibleName(
+            tr("Begin {proposal_in_words}", proposal_in_words=proposal_in_words(proposal, machine))
+        )
 
 
 class NextPiece(QObject):

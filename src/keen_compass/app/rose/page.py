@@ -15,6 +15,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, PlacePage, StateSign, Text, empty, scrolling
 from keen_compass.app.rose.canvas import Rose
 from keen_compass.app.rose.mounted import MountedButton
+from keen_compass.language import dated, tr
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_size
 from keen_compass.procedures import Entry as RegistryEntry
@@ -23,7 +24,7 @@ from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.shop.due import Due
 from keen_compass.shop.standing import Spoke, State, as_drawn, next_in_order
 from keen_compass.words.due import because, day_of
-from keen_compass.words.procedures import does, title
+from keen_compass.words.procedures import does, step_name, title
 from keen_compass.words.standing import first_step, reason
 
 if TYPE_CHECKING:
@@ -90,10 +91,10 @@ class RosePage(PlacePage):
         layout.setContentsMargins(24, 16, 16, 16)
         head = QHBoxLayout()
         head.addWidget(self._title, 1)
-        self.listing = Button("Controller", self.controller.emit, "quiet")
-        self.all_readings = Button("All readings", self.together.emit, "quiet")
-        self.note = Button("Log an event", self.happened.emit, "quiet")
-        self.edit = Button("Change machine", self.change.emit, "quiet")
+        self.listing = Button(tr("Controller"), self.controller.emit, "quiet")
+        self.all_readings = Button(tr("All readings"), self.together.emit, "quiet")
+        self.note = Button(tr("Log an event"), self.happened.emit, "quiet")
+        self.edit = Button(tr("Change machine"), self.change.emit, "quiet")
         head.addWidget(self.listing)
         head.addWidget(self.all_readings)
         head.addWidget(self.note)
@@ -139,7 +140,7 @@ class RosePage(PlacePage):
 
     def _next_parts(self, spokes: list[Spoke], under_way: UnderWay, lately: Lately) -> Iterator[QWidget]:
         """What is below one another beside the rose."""
-        yield Text("Next, in this order", 17, bold=True)
+        yield Text(tr("Next, in this order"), 17, bold=True)
         seen: dict[str, list[Spoke]] = {}
         for spoke in next_in_order(spokes):
             seen.setdefault(self._procedures(spoke)[0].name, []).append(spoke)
@@ -147,13 +148,13 @@ class RosePage(PlacePage):
             seen = dict(sorted(seen.items(), key=lambda task: _counted(task[1])))
             yield Text(words)
         elif len(seen) > 1:
-            yield Text("Each one depends on those above it.", colour="soft")
+            yield Text(tr("Each one depends on those above it."), colour="soft")
         for i, (name, members) in enumerate(seen.items()):
             yield self._task(name, members, under_way, first=i == 0)
         if not seen:
             yield _all_in(spokes)
         if entries := lately():
-            head = Text("Lately", 17, bold=True)
+            head = Text(tr("Lately"), 17, bold=True)
             head.setContentsMargins(0, 8, 0, 0)
             yield head
             assert self._machine is not None
@@ -164,7 +165,7 @@ class RosePage(PlacePage):
         self.rose.show_due({d.quantity: day_of(d) for d in soon})
         for part in self._soon:  # of an earlier look at the same machine
             part.deleteLater()
-        self._soon = [Text("Due soon", 17, bold=True), _due_card(soon)] if soon else []
+        self._soon = [Text(tr("Due soon"), 17, bold=True), _due_card(soon)] if soon else []
         for part in self._soon:
             self._next.insertWidget(self._next.count() - 1, part)
 
@@ -218,28 +219,37 @@ class RosePage(PlacePage):
             b for b in dict.fromkeys(b for m in members for b in m.rests_on) if b not in {m.label for m in members}
         ]
         if below:
-            layout.addWidget(Text(f"Do {_few(below)} first.", colour="soft"))
+            layout.addWidget(Text(tr("Do {few} first.", few=_few(below)), colour="soft"))
         # One button for each round of its own: an axis where they are apart, else all at once.
         rounds = {QUANTITIES[m.quantity].axis if entry.apart else "": m.quantity for m in reversed(members)}
         going = {axis: under_way[procedure, axis] for axis in rounds if (procedure, axis) in under_way}
         for axis, (step, idle_days) in sorted(going.items()):
-            which = f"{axis.upper() or 'Feed'} under way" if len(rounds) > 1 else "Under way"
-            layout.addWidget(Text(f"{which}, at {step.capitalize()}.", colour="focus", bold=True))
+            which = tr("{value} under way", value=axis.upper() or tr("Feed")) if len(rounds) > 1 else tr("Under way")
+            layout.addWidget(
+                Text(tr("{which}, at {step}.", which=which, step=step_name(step)), colour="focus", bold=True)
+            )
             if idle_days > IDLE_DAYS:
-                words = (
-                    f"Not touched for {idle_days} days: go on, cut again if the piece is gone, or abandon the round."
+                words = tr(
+                    "Not touched for {idle_days} days: go on, cut again if the piece is gone, or abandon the round.",
+                    idle_days=idle_days,
                 )
                 layout.addWidget(Text(words, colour="warn"))
         if not going:
-            layout.addWidget(Text(f"{does(procedure)}, about {entry.minutes} minutes.", colour="soft"))
+            layout.addWidget(
+                Text(tr("{does}, about {minutes} minutes.", does=does(procedure), minutes=entry.minutes), colour="soft")
+            )
         row = QHBoxLayout()
         for i, (axis, quantity) in enumerate(sorted(rounds.items())):
-            verb = "Go on" if axis in going else "Begin"
-            words = f"{verb} {axis.upper() or 'feed'}" if len(rounds) > 1 else verb
+            verb = tr("Go on") if axis in going else tr("Begin")
+            words = f"{verb} {axis.upper() or tr('feed')}" if len(rounds) > 1 else verb
             run = lambda quantity=quantity: self.begin.emit(procedure, quantity)  # noqa: E731
             button = Button(words, run, "primary" if first and i == 0 else "")
             button.setAccessibleName(
-                f"{verb} {'with ' if axis in going else ''}{title(procedure)} {axis.upper()}".strip()
+                (
+                    tr("Go on with {title} {axis}", title=title(procedure), axis=axis.upper())
+                    if axis in going
+                    else tr("Begin {title} {axis}", title=title(procedure), axis=axis.upper())
+                ).strip()
             )
             row.addWidget(button)
         layout.addLayout(row)
@@ -255,7 +265,11 @@ class RosePage(PlacePage):
 def _heading(members: list[Spoke]) -> str:
     """``X steps and Y steps``; what shares a spoke is named by that."""
     names = list(dict.fromkeys(QUANTITIES[m.quantity].spoke_name for m in members))
-    return " and ".join(names) if len(names) < 3 else f"{', '.join(names[:-1])} and {names[-1]}"
+    return (
+        tr(" and ").join(names)
+        if len(names) < 3
+        else tr("{names} and {names2}", names=", ".join(names[:-1]), names2=names[-1])
+    )
 
 
 def _same_reason(members: list[Spoke], machine: Machine) -> list[list[Spoke]]:
@@ -271,7 +285,11 @@ def _reason(alike: list[Spoke], machine: Machine) -> str:
 
 
 def _few(names: list[str]) -> str:
-    return ", ".join(names) if len(names) <= 2 else f"{names[0]}, {names[1]} and {len(names) - 2} more"
+    return (
+        ", ".join(names)
+        if len(names) <= 2
+        else tr("{names}, {names2} and {n} more", names=names[0], names2=names[1], n=len(names) - 2)
+    )
 
 
 def _lately(entries: list[Entry], machine: Machine) -> Card:
@@ -283,7 +301,7 @@ def _lately(entries: list[Entry], machine: Machine) -> Card:
     layout.setContentsMargins(16, 10, 14, 12)
     layout.setSpacing(8)
     for entry in entries:
-        day = datetime.fromisoformat(entry.at).astimezone().strftime("%-d %b")
+        day = dated(datetime.fromisoformat(entry.at).astimezone(), "%-d %b")
         layout.addLayout(_dated(day, entry_words(entry, machine)))
     return card
 
@@ -303,7 +321,7 @@ def _dated(day: str, words: str) -> QHBoxLayout:
     row.setSpacing(10)
     when = Text(day, colour="soft")
     when.setWordWrap(False)
-    when.setFixedWidth(58)
+    when.setFixedWidth(64)
     row.addWidget(when, 0, Qt.AlignmentFlag.AlignTop)
     row.addWidget(Text(words), 1)
     return row
@@ -318,9 +336,9 @@ def _all_in(spokes: list[Spoke]) -> Card:
     card = Card()
     layout = QVBoxLayout(card)
     layout.setContentsMargins(16, 14, 16, 14)
-    layout.addWidget(Text("Nothing to correct.", 18, "good", bold=True))
+    layout.addWidget(Text(tr("Nothing to correct."), 18, "good", bold=True))
     last = min((s.at for s in spokes if s.at), default=None)
     if last:
-        day = datetime.fromisoformat(last).astimezone().strftime("%-d %B %Y")
-        layout.addWidget(Text(f"All in tolerance when last measured, the oldest on {day}.", colour="soft"))
+        day = dated(datetime.fromisoformat(last).astimezone(), "%-d %B %Y")
+        layout.addWidget(Text(tr("All in tolerance when last measured, the oldest on {day}.", day=day), colour="soft"))
     return card

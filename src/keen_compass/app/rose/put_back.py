@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Text
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.subjects import Subject
@@ -27,9 +28,9 @@ class PutBackCard(Card):
         self._title = Text("", 17, bold=True)
         self._held = Text()
         self._lines = Text("", th.TEXT, bold=True)
-        self.copy = Button("Copy", lambda: QGuiApplication.clipboard().setText(self._lines.text()), "quiet")
-        self.copy.setAccessibleName("Copy the lines")
-        self.is_in = Button("Values entered", self.entered.emit)
+        self.copy = Button(tr("Copy"), lambda: QGuiApplication.clipboard().setText(self._lines.text()), "quiet")
+        self.copy.setAccessibleName(tr("Copy the lines"))
+        self.is_in = Button(tr("Values entered"), self.entered.emit)
         row = QHBoxLayout()
         row.addWidget(self.is_in)
         row.addWidget(self.copy)
@@ -52,16 +53,22 @@ class PutBackCard(Card):
         fitted = {"accessory": machine.fitting("accessory"), "tool": machine.tool}
         whose = next((one.name for thing, one in fitted.items() if one and thing in rests_on), "")
         own = all(m.own for m in wanted.values())
-        self._title.say(f"Put back: {whose}" if own and whose else f"Starting value: {whose}" if whose else "Put back")
+        self._title.say(
+            tr("Put back: {whose}", whose=whose)
+            if own and whose
+            else tr("Starting value: {whose}", whose=whose)
+            if whose
+            else tr("Put back")
+        )
         held = []
         for q, m in wanted.items():
             if m.held:
                 of = subject_in_names(Subject.from_key(m.held.subject), names, machine)
                 number = machine.place(q).text(m.held.stored)
-                held.append(f"{QUANTITIES[q].label} {number}{f' of {of}' if of else ''}")
-        self._held.say(f"{machine.name} holds {', '.join(held)}." if held else "")
+                held.append(f"{QUANTITIES[q].label} {number}{tr(' of {of}', of=of) if of else ''}")
+        self._held.say(tr("{name} holds {held}.", name=machine.name, held=", ".join(held)) if held else "")
         self._held.setVisible(bool(held))
         lines = [machine.setting(q, machine.place(q).text(m.wanted)) for q, m in wanted.items() if m.wanted]
         self._lines.say("\n".join(lines))
-        self.is_in.name("Values entered" if len(lines) > 1 else "Value entered")
+        self.is_in.name(tr("Values entered") if len(lines) > 1 else tr("Value entered"))
         self.is_in.setEnabled(not read_only)

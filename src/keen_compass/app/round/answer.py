@@ -13,6 +13,7 @@ from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Card, Li
 from keen_compass.app.round import words
 from keen_compass.app.round.answer_charts import WORTH_LARGER, RoundsChart, SectionPicture
 from keen_compass.app.round.model import RoundModel
+from keen_compass.language import marked, tr
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
@@ -32,11 +33,11 @@ from keen_compass.words.say import Show, capital, finished, say, show_for
 
 MOST_BELOW = 4
 STATE_WORDS = {
-    State.IN: "in",
-    State.OUT: "out",
-    State.CANNOT_TELL: "can’t tell",
-    State.RECHECK: "re-check",
-    State.NEVER: "never measured",
+    State.IN: marked("in"),
+    State.OUT: marked("out"),
+    State.CANNOT_TELL: marked("can’t tell"),
+    State.RECHECK: marked("re-check"),
+    State.NEVER: marked("never measured"),
 }
 
 
@@ -137,9 +138,9 @@ class FindingCard(Card):
         self._old.say("")
         self._new.say(number)
         self._U.say("")
-        who = "Files use this value now." if in_file else "The controller holds this now."
-        who = "Done by hand so far." if by_hand else who
-        self._formula.say(who if number != "–" else "Not found yet.", "soft")
+        who = tr("Files use this value now.") if in_file else tr("The controller holds this now.")
+        who = tr("Done by hand so far.") if by_hand else who
+        self._formula.say(who if number != "–" else tr("Not found yet."), "soft")
         self._band.hide()
         self._detail.say("")
         self._limits.say("")
@@ -156,13 +157,18 @@ class FindingCard(Card):
         if by_hand:  # what is to be done now; the sum of all that was done stands small above
             now, what = ("", "") if stays else doing_in_words(f, show_for(machine, f.quantity))
             self._old.say("")
-            self._new.say("Leave it" if f.verdict is Verdict.IN else now or "–")
+            self._new.say(tr("Leave it") if f.verdict is Verdict.IN else now or "–")
             self._U.say(words.new_uncertainty(f) if task_of(f) else "")
-            self._formula.say("" if stays else f"{capital(what)}\nIn all {old} → {number}".strip(), "ink")
+            self._formula.say(
+                ""
+                if stays
+                else tr("{what}\nIn all {old} → {number}", what=capital(what), old=old, number=number).strip(),
+                "ink",
+            )
         else:
             self._old.say("" if stays else f"{old} →")
             self._new.say(number)
-            self._U.say("stays" if f.verdict is Verdict.IN else words.new_uncertainty(f))
+            self._U.say(tr("stays") if f.verdict is Verdict.IN else words.new_uncertainty(f))
             self._formula.say("" if stays else say(f.formula, show_for(machine, f.quantity)), "ink")
         self._band.show()
         headline = words.headline(f, machine)
@@ -186,23 +192,30 @@ class FindingCard(Card):
         self._limits.say("")
         self._old.say("")
         self._new.say(number)
-        self._U.say("now" if number != "–" else "")
+        self._U.say(tr("now") if number != "–" else "")
         self._band.show()
         if U is None:
             self._formula.say("")
-            self._band.show_verdict(Verdict.UNRESOLVED, "Not known yet" if measured else "No instrument yet")
-            allowed = f"{T:.{0 if T >= 100 else 2}f} {unit.words} is allowed."
-            self._detail.say(allowed if measured else "Choose what you measure with.", "soft")
+            self._band.show_verdict(Verdict.UNRESOLVED, tr("Not known yet") if measured else tr("No instrument yet"))
+            allowed = tr("{T:.{value}f} {words} is allowed.", T=T, value=0 if T >= 100 else 2, words=unit.words)
+            self._detail.say(allowed if measured else tr("Choose what you measure with."), "soft")
             return
         self._formula.say("")
         U /= unit.size
         good, possible = 3 * U <= T, U < T
         self._band.show_verdict(
             Verdict.IN if good else Verdict.CANNOT_TELL if possible else Verdict.OUT,
-            f"Expected uncertainty ± {U:.{two_significant(U)}f}",
+            tr("Expected uncertainty ± {U:.{two_significant}f}", U=U, two_significant=two_significant(U)),
         )
-        enough = "clear enough" if good else "only large errors will show" if possible else "too coarse to tell"
-        self._detail.say(f"{unit.words}, where {T:.2f} is allowed: {enough}. {more}".strip(), "soft")
+        enough = (
+            tr("clear enough") if good else tr("only large errors will show") if possible else tr("too coarse to tell")
+        )
+        self._detail.say(
+            tr(
+                "{words}, where {T:.2f} is allowed: {enough}. {more}", words=unit.words, T=T, enough=enough, more=more
+            ).strip(),
+            "soft",
+        )
 
 
 class AnswerColumn(QWidget):
@@ -215,7 +228,7 @@ class AnswerColumn(QWidget):
         self._model = model
         self.cards = {q: FindingCard() for q in model.session.context.procedure.yields}
         self._odd = Button(
-            "Readings are right: continue", lambda: model.attempt("odd", model.session.measuring.confirm_odd)
+            tr("Readings are right: continue"), lambda: model.attempt("odd", model.session.measuring.confirm_odd)
         )
         self._notes = Text(colour="soft")
         self.warmth = Button("", self.warmth_asked.emit, "quiet")
@@ -245,7 +258,7 @@ class AnswerColumn(QWidget):
         """The button that asks the temperature; no words for none."""
         self.warmth.setVisible(bool(words))
         self.warmth.setText(words)
-        self.warmth.setAccessibleName(f"Temperature of piece and instrument. {words}")
+        self.warmth.setAccessibleName(tr("Temperature of piece and instrument. {words}", words=words))
 
     def refresh(self, *, planning: bool) -> None:
         """Show the answer; while planning, what the next piece would tell."""
@@ -289,7 +302,7 @@ class AnswerColumn(QWidget):
         found = session.context.procedure.shown(solution.figures if solution else {})
         self._figures.show_figures(found, show_for(session.context.machine))
         units = {shown_in(QUANTITIES[q].error_unit, machine.unit_of(q)) for q in shown}
-        unit = units.pop() if len(units) == 1 else ErrorUnit("in tolerances", "")
+        unit = units.pop() if len(units) == 1 else ErrorUnit(tr("in tolerances"), "")
         self._chart.show_history(session.measuring.history(), unit, short_names(shown), session.context.procedure.noun)
 
     def _note(self, solution: Solution | None, *, planning: bool) -> str:
@@ -297,13 +310,19 @@ class AnswerColumn(QWidget):
         if planning:
             return ""
         if session.context.piece and session.measuring.cut_before_change():
-            return "Cut before the change: evaluated with the values that the controller held then."
+            return tr("Cut before the change: evaluated with the values that the controller held then.")
         instrument = session.context.instrument
         if instrument and instrument.overdue(datetime.now(UTC).date()):
-            return f"The check of {instrument.name} was due on {instrument.due}: measure something known first."
+            return tr(
+                "The check of {name} was due on {due}: measure something known first.",
+                name=instrument.name,
+                due=instrument.due,
+            )
         skipped = sum(c.skipped for c in session.measuring.callouts())
         if skipped:
-            return f"{skipped} of {len(session.measuring.callouts())} can’t be read and are left out."
+            return tr(
+                "{skipped} of {n} can’t be read and are left out.", skipped=skipped, n=len(session.measuring.callouts())
+            )
         said = solution.notes if solution and not solution.findings else ()
         return say(said[0], show_for(session.context.machine)) if said else ""
 
@@ -316,7 +335,12 @@ class AnswerColumn(QWidget):
             return ""
         shown = show_length(larger[0], session.context.machine.units)
         better /= shown_in(QUANTITIES[quantity].error_unit, session.context.machine.unit_of(quantity)).size
-        return f"With {shown}: ± {better:.{two_significant(better)}f}."
+        return tr(
+            "With {shown}: ± {better:.{two_significant}f}.",
+            shown=shown,
+            better=better,
+            two_significant=two_significant(better),
+        )
 
 
 class BelowCard(Card):
@@ -336,11 +360,11 @@ class BelowCard(Card):
             return
         self._shown = now
         empty(self._layout)
-        self._layout.addWidget(Text("Correct these first", 16, "soft", bold=True))
+        self._layout.addWidget(Text(tr("Correct these first"), 16, "soft", bold=True))
         for spoke in open_below[:MOST_BELOW]:
             self._layout.addWidget(_Row(spoke))
         if len(open_below) > MOST_BELOW:
-            self._layout.addWidget(Text(f"and {len(open_below) - MOST_BELOW} more", colour="soft"))
+            self._layout.addWidget(Text(tr("and {n} more", n=len(open_below) - MOST_BELOW), colour="soft"))
 
 
 class _Row(QWidget):
@@ -352,7 +376,7 @@ class _Row(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(10)
         row.addWidget(StateSign(spoke.state))
-        row.addWidget(Line(f"{spoke.label}: {STATE_WORDS[spoke.state]}"), 1)
+        row.addWidget(Line(f"{spoke.label}: {tr(STATE_WORDS[spoke.state])}"), 1)
 
 
 class FiguresCard(Card):
@@ -362,7 +386,7 @@ class FiguresCard(Card):
         super().__init__()
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(14, 10, 12, 10)
-        self._grid.setHorizontalSpacing(10)
+        self._grid.setHorizontalSpacing(8)
         self._grid.setVerticalSpacing(3)
         self._section = SectionPicture()
         self._grid.addWidget(self._section, 99, 0, 1, 4)
@@ -417,7 +441,7 @@ def _lookalikes(sentences: tuple[str, ...]) -> Card:
     card = Card()
     layout = QVBoxLayout(card)
     layout.setContentsMargins(14, 10, 12, 12)
-    layout.addWidget(Text("Rule these out first", 16, "soft", bold=True))
+    layout.addWidget(Text(tr("Rule these out first"), 16, "soft", bold=True))
     for sentence in sentences:
-        layout.addWidget(Text(sentence))
+        layout.addWidget(Text(tr(sentence)))
     return card

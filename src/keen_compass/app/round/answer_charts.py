@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, painter_on_card
+from keen_compass.language import marked, tr, written
 from keen_compass.quantities.charts import Section
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.words.errors import ErrorUnit
@@ -15,6 +16,13 @@ from keen_compass.words.errors import ErrorUnit
 WORTH_LARGER = 0.85  # of U: a larger piece that brings less is not worth its material
 SECTION = 96  # px
 ALONE = 170  # px, height of the chart of a single piece
+
+SO_FAR = {
+    "piece": marked("Pieces so far, {unit}"),
+    "run": marked("Runs so far, {unit}"),
+    "sheet": marked("Sheets so far, {unit}"),
+    "print": marked("Prints so far, {unit}"),
+}
 
 
 class RoundsChart(QWidget):
@@ -32,7 +40,7 @@ class RoundsChart(QWidget):
     ) -> None:
         """(piece number, what it said); names: of the quantities, in a word each; noun: piece or run."""
         self._history, self._unit, self._names, self._noun = history, unit, names, noun
-        self.setAccessibleName(f"Errors of {len(history)} pieces of this round against the tolerance")
+        self.setAccessibleName(tr("Errors of {n} pieces of this round against the tolerance", n=len(history)))
         self.setMaximumHeight(ALONE if len(history) < 2 else 16_777_215)  # one point needs no wide field
         self.update()
 
@@ -45,7 +53,7 @@ class RoundsChart(QWidget):
             for f in (solution.findings if solution else ())
             if f.error is not None and f.tolerance
         ]
-        plot = QRectF(54, 34, self.width() - 70, self.height() - 66)
+        plot = QRectF(68, 34, self.width() - 84, self.height() - 66)
         reach = max(
             [1.5, *((abs(f.harm or 0) + (f.expanded_uncertainty or 0)) / f.tolerance * 1.08 for _, f in points)]
         )
@@ -55,7 +63,7 @@ class RoundsChart(QWidget):
         if not points:
             p.setFont(th.font(th.TEXT))
             p.setPen(th.color("good"))
-            p.drawText(plot, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, "tolerance; no number yet")
+            p.drawText(plot, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, tr("tolerance; no number yet"))
         for series, quantity in enumerate(dict.fromkeys(f.quantity for _, f in points)):
             self._draw_series(p, plot, reach, [(c, f) for c, f in points if f.quantity == quantity], series)
         p.setFont(th.font(th.TEXT))
@@ -63,7 +71,7 @@ class RoundsChart(QWidget):
         room = plot.width() / max(len(self._history), 2)
         for column, (number, _) in enumerate(self._history):
             x = self._x(plot, column)
-            words_ = f"{self._noun} {number}"
+            words_ = f"{tr(self._noun)} {number}"
             if p.fontMetrics().horizontalAdvance(words_) + 8 > room:  # the title says what the numbers are of
                 words_ = str(number)
             p.drawText(QRectF(x - 50, plot.bottom() + 6, 100, 22), Qt.AlignmentFlag.AlignCenter, words_)
@@ -82,8 +90,8 @@ class RoundsChart(QWidget):
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         gap, tolerance = max(half, 11), tolerance / self._unit.size
-        for y, label in ((middle - gap, f"+{tolerance:.3g}"), (middle + gap, f"−{tolerance:.3g}")):
-            p.drawText(QRectF(2, y - 11, 46, 22), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, label)
+        for y, label in ((middle - gap, written(f"+{tolerance:.3g}")), (middle + gap, written(f"−{tolerance:.3g}"))):
+            p.drawText(QRectF(2, y - 11, 60, 22), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, label)
 
     def _draw_legend(self, p: QPainter) -> None:
         p.setFont(th.font(th.TEXT))
@@ -94,7 +102,7 @@ class RoundsChart(QWidget):
         words = next(
             (
                 w
-                for w in (f"{self._noun.capitalize()}s so far, {unit}", f"So far, {unit}", "So far")
+                for w in (tr(SO_FAR[self._noun], unit=unit), tr("So far, {unit}", unit=unit), tr("So far"))
                 if p.fontMetrics().horizontalAdvance(w) <= room
             ),
             "",
@@ -148,7 +156,11 @@ class SectionPicture(QWidget):
         self.setVisible(section is not None)
         if section:
             self.setAccessibleName(
-                f"Section of the edge: {section.larger_below:+.2f} mm larger below, range {section.range}"
+                tr(
+                    "Section of the edge: {larger_below:+.2f} mm larger below, range {range}",
+                    larger_below=section.larger_below,
+                    range=section.range,
+                )
             )
         self.update()
 
@@ -173,8 +185,12 @@ class SectionPicture(QWidget):
         p.drawLine(QPointF(edge, top), QPointF(edge, low))
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        words = f"range {s.range}: {limit:.2f}" if s.range <= len(s.limits) else f"beyond {limit:.2f}"
+        words = (
+            tr("range {range}: {limit:.2f}", range=s.range, limit=limit)
+            if s.range <= len(s.limits)
+            else tr("beyond {limit:.2f}", limit=limit)
+        )
         p.drawText(
             QRectF(middle + 44, top, self.width() - middle - 46, low - top), Qt.AlignmentFlag.AlignVCenter, words
         )
-        p.drawText(QRectF(12, 0, middle, 20), Qt.AlignmentFlag.AlignVCenter, "upper edge")
+        p.drawText(QRectF(12, 0, middle, 20), Qt.AlignmentFlag.AlignVCenter, tr("upper edge"))

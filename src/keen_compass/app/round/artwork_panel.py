@@ -21,20 +21,46 @@ from keen_compass.errors import KeenCompassError, NoSizeError
 from keen_compass.formats.apart import ready
 from keen_compass.formats.artwork import Picture
 from keen_compass.formats.drawn import Drawing, OwnLine
+from keen_compass.language import marked, tr, tr_n
 from keen_compass.machines.shown import show_length
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker
 from keen_compass.rounds.artworks import Artworks
 from keen_compass.words.say import say
 
-KINDS = "Artwork (*.svg *.pdf *.png *.jpg *.jpeg *.webp *.tif *.tiff)"
+KINDS = marked("Artwork (*.svg *.pdf *.png *.jpg *.jpeg *.webp *.tif *.tiff)")
 # name → what is chosen, and of each: words, words where there is little room, what it is
 CHOICES: dict[str, tuple[str, tuple[tuple[str, str, object], ...]]] = {
-    "corners": ("Corners", (("round corners", "rounded", "round"), ("sharp corners", "sharp", "mitre"))),
-    "holes": ("Holes", (("holes are cut", "holes", "keep"), ("no holes", "no holes", "drop"))),
-    "parts": ("Parts", (("parts apart", "apart", "apart"), ("parts in one", "in one", "joined"))),
-    "own_line": ("Cut", (("along its own line", "along its line", True), ("about what is seen", "about it", False))),
-    "strokes": ("Lines of a drawing", (("lines count", "lines", True), ("no lines", "no lines", False))),
-    "shown": ("Shown", (("both seen", "both", "both"), ("print seen", "print", "print"), ("cut seen", "cut", "cut"))),
+    "corners": (
+        marked("Corners"),
+        ((marked("round corners"), marked("rounded"), "round"), (marked("sharp corners"), marked("sharp"), "mitre")),
+    ),
+    "holes": (
+        marked("Holes"),
+        ((marked("holes are cut"), marked("holes"), "keep"), (marked("no holes"), marked("no holes"), "drop")),
+    ),
+    "parts": (
+        marked("Parts"),
+        ((marked("parts apart"), marked("apart"), "apart"), (marked("parts in one"), marked("in one"), "joined")),
+    ),
+    "own_line": (
+        marked("Cut"),
+        (
+            (marked("along its own line"), marked("along its line"), True),
+            (marked("about what is seen"), marked("about it"), False),
+        ),
+    ),
+    "strokes": (
+        marked("Lines of a drawing"),
+        ((marked("lines count"), marked("lines"), True), (marked("no lines"), marked("no lines"), False)),
+    ),
+    "shown": (
+        marked("Shown"),
+        (
+            (marked("both seen"), marked("both"), "both"),
+            (marked("print seen"), marked("print"), "print"),
+            (marked("cut seen"), marked("cut"), "cut"),
+        ),
+    ),
 }
 ALONE = 180  # px, of a choice that has a row for itself
 ROOMY = 600  # px, from which on there is room for more words
@@ -54,37 +80,37 @@ class ArtworkPanel(StagePanel):
     def __init__(self, model: RoundModel) -> None:
         super().__init__(model)
         self.setAcceptDrops(True)
-        self.file = plain_line("Artwork", "drop an SVG, a PDF or a picture here, or its name")
-        self.open = Button("Open…", self._open, "quiet", "file")
-        self.job = plain_line("Name of the job", "what the job is called", 60)
-        self.outset = plain_line("From the artwork out to the cut", "border", 20)
+        self.file = plain_line(tr("Artwork"), tr("drop an SVG, a PDF or a picture here, or its name"))
+        self.open = Button(tr("Open…"), self._open, "quiet", "file")
+        self.job = plain_line(tr("Name of the job"), tr("what the job is called"), 60)
+        self.outset = plain_line(tr("From the artwork out to the cut"), tr("border"), 20)
         self.combos: dict[str, QComboBox] = {}
         for name, (label, _) in CHOICES.items():
-            self.combos[name] = combo = plain_combo(label)
+            self.combos[name] = combo = plain_combo(tr(label))
             if name != "shown":
                 combo.activated.connect(partial(self._choose, name))
         self.shown = self.combos["shown"]
         self._say_choices({"shown": "both"})
         self.shown.activated.connect(lambda _: self.looked.emit())
-        self.copies = plain_count("Copies on the sheet", MOST_COPIES)
+        self.copies = plain_count(tr("Copies on the sheet"), MOST_COPIES)
         self.copies.valueChanged.connect(self._copies)
         self.threshold = QSlider(Qt.Orientation.Horizontal)
-        self.threshold.setAccessibleName("Threshold: from how dark on it is artwork")
+        self.threshold.setAccessibleName(tr("Threshold: from how dark on it is artwork"))
         self.threshold.setRange(1, 99)
         self.threshold.setMinimumHeight(th.HAND)
         self.threshold.valueChanged.connect(self._slide)
         self.threshold.sliderReleased.connect(self._slid)
-        self.smooth = plain_line("Smoothed by", "smoothed by", 20)
-        self.smallest = plain_line("Smallest part", "smallest part", 20)
-        self.dpi = plain_line("Pixels per inch", "pixels per inch", 20)
+        self.smooth = plain_line(tr("Smoothed by"), tr("smoothed by"), 20)
+        self.smallest = plain_line(tr("Smallest part"), tr("smallest part"), 20)
+        self.dpi = plain_line(tr("Pixels per inch"), tr("pixels per inch"), 20)
         self._tells = Line("", colour="soft")
-        self.use = Button("Print this", self._use, "primary")
+        self.use = Button(tr("Print this"), self._use, "primary")
         asked_for = {
-            "outset": "Border",
-            "threshold": "Threshold",
-            "smooth": "smooth",
-            "smallest": "smallest part",
-            "dpi": "px / inch",
+            "outset": tr("Border"),
+            "threshold": tr("Threshold"),
+            "smooth": tr("smooth"),
+            "smallest": tr("smallest part"),
+            "dpi": tr("px / inch"),
         }
         self._labels = {of: Text(words, colour="soft") for of, words in asked_for.items()}
         for shown in self._labels.values():
@@ -125,7 +151,7 @@ class ArtworkPanel(StagePanel):
         """In as many words as there is room for; the view isn't a setting and stays as it is."""
         roomy = self.width() >= ROOMY
         for name, combo in self.combos.items():
-            words = [(long if roomy else short, value) for long, short, value in CHOICES[name][1]]
+            words = [(tr(long if roomy else short), value) for long, short, value in CHOICES[name][1]]
             fill(combo, words, chosen.get(name, combo.currentData()))
 
     def showEvent(self, event: QShowEvent) -> None:
@@ -201,15 +227,15 @@ class ArtworkPanel(StagePanel):
         try:
             self.artworks.artwork()
         except NoSizeError:
-            return "The picture doesn’t say how large it is: type its pixels per inch."
+            return tr("The picture doesn’t say how large it is: type its pixels per inch.")
         except KeenCompassError as error:  # kept by an earlier version, or damaged since
-            return f"{error} Choose another."
+            return tr("{error} Choose another.", error=error)
         if (refused := self.sheets.refusal()) and refused.code == "refused":
             return say(refused)
         if pixel := self.artworks.coarse():
-            return f"One pixel is {pixel:.2f} mm: coarse for the tolerance of the cut."
+            return tr("One pixel is {pixel:.2f} mm: coarse for the tolerance of the cut.", pixel=pixel)
         left_out = [f"{what}{f' ({n})' if n > 1 else ''}" for what, n in self.artworks.left_out().items()]
-        return f"Unsupported and left out: {', '.join(left_out)}." if left_out else ""
+        return tr("Unsupported and left out: {left_out}.", left_out=", ".join(left_out)) if left_out else ""
 
     def take_focus(self) -> None:
         """The file first, then on."""
@@ -266,14 +292,16 @@ class ArtworkPanel(StagePanel):
         wide, high = max(xs) - min(xs), max(ys) - min(ys)
         parts, holes = sum(not r.hole for r in sticker.rings), sum(r.hole for r in sticker.rings)
         own = self._own_line()
-        along = f"along “{own.name}”, not printed" if own and own.area is not None else "with its border"
+        along = (
+            tr("along “{name}”, not printed", name=own.name) if own and own.area is not None else tr("with its border")
+        )
         words = [f"{show_length(wide, units)} × {show_length(high, units)} {along}"]
-        words.append(f"{parts} part{'s' if parts > 1 else ''}")
-        words += [f"{holes} hole{'s' if holes > 1 else ''}"] if holes else []
+        words.append(tr_n("{n} part", "{n} parts", parts))
+        words += [tr_n("{n} hole", "{n} holes", holes)] if holes else []
         return " · ".join(words)
 
     def _open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Artwork", str(Path.home()), KINDS)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Artwork"), str(Path.home()), tr(KINDS))
         if name:
             self._take(Path(name))
 
@@ -282,7 +310,7 @@ class ArtworkPanel(StagePanel):
             self._take(Path(self.file.text().strip()).expanduser())
 
     def _take(self, file: Path) -> None:
-        if self._looked_at(lambda: self.artworks.put_file(file, partial(beside, "The artwork is read"))):
+        if self._looked_at(lambda: self.artworks.put_file(file, partial(beside, tr("The artwork is read")))):
             self.file.setModified(False)
             self.take_focus()
 
@@ -291,7 +319,7 @@ class ArtworkPanel(StagePanel):
 
         def whole() -> None:
             change()
-            self.artworks.prepare(partial(beside, "The outline is drawn"))
+            self.artworks.prepare(partial(beside, tr("The outline is drawn")))
 
         try:
             return self.do(whole)
@@ -328,6 +356,6 @@ class ArtworkPanel(StagePanel):
         self.do(lambda: self.artworks.change(threshold=self.threshold.value() / 100))
 
     def _use(self) -> None:
-        words = "The outline is traced to the last pixel"
+        words = tr("The outline is traced to the last pixel")
         with suppress(Dropped):
             self.do(lambda: self.sheets.draw_up(partial(beside, words)))

@@ -16,6 +16,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.surface import FloatingSurface, last_of, words_at
+from keen_compass.language import tr
 from keen_compass.pieces.astride import ARM, Astride
 from keen_compass.quantities.geometry import Point
 from keen_compass.words.beside import beside_in_words
@@ -125,13 +126,13 @@ class AstrideSurface(FloatingSurface):
         if x is not None and y is not None:
             machine = self.session.context.machine
             where = beside_in_words(x, y, machine.standpoint, machine.shown_in)
-            p.drawText(area, Qt.AlignmentFlag.AlignCenter, f"It lands {where}")
+            p.drawText(area, Qt.AlignmentFlag.AlignCenter, tr("It lands {where}", where=where))
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         words = (
-            f"blue: the second tool · what differs × {self._larger():g}"
+            tr("blue: the second tool · what differs × {larger:g}", larger=self._larger())
             if shape.way == "gaps"
-            else ("blue: the second tool · ↑ ↓: another pair")
+            else (tr("blue: the second tool · ↑ ↓: another pair"))
         )
         words_at(p, QPointF(SIDE, self.height() - FOOT / 2), words, width=self.width() - 2 * SIDE, side="right")
 

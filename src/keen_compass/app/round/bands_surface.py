@@ -10,6 +10,7 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPen
 from keen_compass.app import theme as th
 from keen_compass.app.round.row_surface import GAP, RowSurface
 from keen_compass.app.round.surface import mean_of, words_at
+from keen_compass.language import tr
 from keen_compass.procedures.media_feed import WORDS, Bands
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.lengths import trim_number
@@ -98,4 +99,4 @@ class BandsSurface(RowSurface):
             p.setFont(th.font(17, bold=True))
             area = QRectF(inner.left(), inner.bottom() - 30, inner.width(), 26)
             p.fillRect(area, th.color("film"))
-            p.drawText(area, Qt.AlignmentFlag.AlignCenter, ("overlaps", "meets", "gap")[judged])
+            p.drawText(area, Qt.AlignmentFlag.AlignCenter, (tr("overlaps"), tr("meets"), tr("gap"))[judged])

@@ -10,6 +10,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.piece_canvas import draw_axes, inner_of
 from keen_compass.formats.playback import DryRun
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length, show_size
 from keen_compass.pieces.moves import MoveProgram, Stop
@@ -52,13 +53,13 @@ class BedCanvas(QWidget):
         anchored: the piece lies where it says, without a margin.
         """
         self._machine, self._taken, self._next, self._program, self._anchored = machine, taken, place, program, anchored
-        where = "no room"
+        where = tr("no room")
         if place is not None:
             x, y = (show_length(at, machine.units) for at in (place[0].x, place[0].y))
-            where = f"next piece at X {x}, Y {y}"
+            where = tr("next piece at X {x}, Y {y}", x=x, y=y)
         if program:
-            where = f"a run with {len([s for s in program.steps if isinstance(s, Stop)])} stops"
-        self.setAccessibleName(f"Bed with {len(taken)} earlier pieces, {where}")
+            where = tr("a run with {n} stops", n=len([s for s in program.steps if isinstance(s, Stop)]))
+        self.setAccessibleName(tr("Bed with {n} earlier pieces, {where}", n=len(taken), where=where))
         self.update()
 
     def show_run(self, run: DryRun | None, seconds: float = 0.0) -> None:
@@ -133,7 +134,7 @@ class BedCanvas(QWidget):
         p.fillRect(label, th.color("material"))
         p.setPen(th.color("soft"))
         p.setFont(th.font(th.TEXT, bold=True))
-        p.drawText(label, Qt.AlignmentFlag.AlignCenter, f"piece {number}")
+        p.drawText(label, Qt.AlignmentFlag.AlignCenter, tr("piece {number}", number=number))
 
     def _draw_next(self, p: QPainter, box: Box, piece: Piece, number: int) -> None:
         outline = piece.outline()
@@ -159,7 +160,7 @@ class BedCanvas(QWidget):
         p.setPen(th.color("focus"))
         p.setFont(th.font(17, bold=True))
         area = QRectF(r.left() + 0.3 * r.width(), r.top() + 0.2 * r.height(), 0.66 * r.width(), 28)
-        words = f"piece {number}, next" if r.width() > 230 else f"next: {number}"
+        words = tr("piece {number}, next", number=number) if r.width() > 230 else tr("next: {number}", number=number)
         if r.width() < 130:  # too small to hold words: they are beside it
             area = QRectF(r.right() + 8, r.center().y() - 14, 90, 28)
         p.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, words)
@@ -178,7 +179,7 @@ class BedCanvas(QWidget):
         p.setPen(th.color("focus"))
         p.setFont(th.font(17, bold=True))
         low = min(seen, key=lambda at: at[1], default=(0, 0))
-        words = f"{len(seen)} places to read at" if len(seen) > 1 else "read here"
+        words = tr("{n} places to read at", n=len(seen)) if len(seen) > 1 else tr("read here")
         p.drawText(QRectF(min(low[0] + 10, self.width() - 220), max(low[1] - 34, top + 6), 210, 26), 0, words)
 
     def _draw_run(self, p: QPainter, run: DryRun, seconds: float) -> None:
@@ -226,7 +227,9 @@ class BedCanvas(QWidget):
         p.setPen(th.color("soft"))
         stock = self._machine.stock
         words = (
-            f"{stock.name}, {show_size(stock.width, stock.height, self._machine.units)}" if stock else "no stock loaded"
+            f"{stock.name}, {show_size(stock.width, stock.height, self._machine.units)}"
+            if stock
+            else tr("no stock loaded")
         )
         room = QRectF(16, y, bed.center().x() - 34, 24)
         words = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, round(room.width()))
@@ -239,6 +242,6 @@ class BedCanvas(QWidget):
         p.drawText(
             QRectF(at.x() + 14, y, 150, 24),
             Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
-            "you stand here",
+            tr("you stand here"),
         )
         draw_axes(p, QPointF(self.width() - 92.0, self.height() - 14.0), self._machine.standpoint)

@@ -13,6 +13,7 @@ from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.sheet_picture import cut_path, draw_foot, fill_film, paint_artwork
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.errors import KeenCompassError
+from keen_compass.language import tr
 from keen_compass.pieces.page import Page
 from keen_compass.pieces.sticker import to_sheet
 from keen_compass.pieces.where import Border
@@ -67,7 +68,7 @@ class BordersSurface(FloatingSurface):
         factor = self._magnified()
         for i, c in enumerate(self.callouts, 1):
             self._draw_place(p, c, str(i), factor)
-        words = "Dashed: nominal" + (f"; cut × {factor:g}" if factor > 1 else "")
+        words = tr("Dashed: nominal") + (tr("; cut × {factor:g}", factor=factor) if factor > 1 else "")
         draw_foot(p, self, self.session.context.machine.standpoint, words)
 
     def _draw_place(self, p: QPainter, c: Callout, number: str, factor: float) -> None:

@@ -9,6 +9,7 @@ from PySide6.QtGui import QBrush, QGuiApplication, QKeyEvent, QKeySequence, QMou
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from keen_compass.app import theme as th
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
 from keen_compass.rounds.half_typed import LONGEST_DRAFT, Callout
@@ -104,9 +105,9 @@ class CalloutBox(QWidget):
         self.edit.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents, not current)
         m = callout.measurand
         nominal = m.unit == "mm" and not m.signed and m.usual is None
-        ordered = f", nominal {show_length(m.nominal, machine.units)}" if nominal else ""
+        ordered = tr(", nominal {show_length}", show_length=show_length(m.nominal, machine.units)) if nominal else ""
         self.edit.setAccessibleName(f"{say(m.label, self._show)}{ordered}, {self._count()}".removesuffix(", "))
-        asks = "Doesn’t fit the other readings" if callout.doubtful else ""
+        asks = tr("Doesn’t fit the other readings") if callout.doubtful else ""
         self.edit.setAccessibleDescription(callout.complaint or asks or say(m.hint, self._show))
         usual = "" if m.usual is None else f"{m.usual:g}"
         self.edit.setPlaceholderText(usual or ("" if current else "–"))
@@ -117,13 +118,13 @@ class CalloutBox(QWidget):
         if c is None:
             return ""
         if c.skipped:
-            return "can’t be read"
+            return tr("can’t be read")
         done = len(c.readings)
         if c.wanted == 1 and done <= 1:
             return c.measurand.unit if c.measurand.unit != "mm" or c.measurand.usual is not None else ""
         if c.current and done < c.wanted:
             done += 1
-        return f"{done} of {max(c.wanted, len(c.readings))}"
+        return tr("{done} of {of}", done=done, of=max(c.wanted, len(c.readings)))
 
     def paintEvent(self, _event: object) -> None:
         """Draw the box; hatched where it can't be read, and the border says whose turn it is."""
@@ -151,10 +152,10 @@ class CalloutBox(QWidget):
         count = self._count()
         label = say(c.measurand.label, self._show) + (" ?" if c.doubtful else "")
         words = f"{label} · {count}" if count else label
-        words = "can’t be read" if c.skipped else words
+        words = tr("can’t be read") if c.skipped else words
         area = QRectF(0, self._size.number + 12, self.width(), self.height() - self._size.number - 16)
         if p.fontMetrics().horizontalAdvance(words) > self.width() - 18:
-            words = f"{label} {self._count().replace(' of ', '/')}"
+            words = f"{label} {self._count().replace(tr(' of '), '/')}"
         p.drawText(area, Qt.AlignmentFlag.AlignCenter, words)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

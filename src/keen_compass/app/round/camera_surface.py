@@ -29,6 +29,7 @@ from keen_compass.app.round.callout import HEIGHT
 from keen_compass.app.round.picture_source import PictureSource
 from keen_compass.app.round.surface import FloatingSurface, words_at
 from keen_compass.errors import LengthError
+from keen_compass.language import tr
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.readings import Picture, Spot, parse_pixel
 from keen_compass.rounds import RoundSession
@@ -59,7 +60,7 @@ class CameraSurface(FloatingSurface):
         self.source = PictureSource(self)
         self.source.given.connect(self.take)
         self.source.refused.connect(self.wanted.emit)
-        self.other = Button("Other cross", self._other, "quiet")
+        self.other = Button(tr("Other cross"), self._other, "quiet")
         self._tools = QWidget(self)
         column = QVBoxLayout(self._tools)
         column.setContentsMargins(0, 0, 0, 0)
@@ -259,7 +260,11 @@ class CameraSurface(FloatingSurface):
         if stands is None:
             return ""
         number = self._shown().removeprefix("picture_")
-        return f"Picture {number}: bring the head to {position_in_words(stands, self.session.context.machine)}"
+        return tr(
+            "Picture {number}: bring the head to {position_in_words}",
+            number=number,
+            position_in_words=position_in_words(stands, self.session.context.machine),
+        )
 
     def _cross_hair(self, p: QPainter, at: QPointF, within: QRectF, gap: float) -> None:
         p.save()

@@ -9,6 +9,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
+from keen_compass.language import tr, written
 from keen_compass.pieces.burns import BurnGrid
 from keen_compass.quantities.charts import Cells
 from keen_compass.rounds.half_typed import Callout
@@ -68,7 +69,7 @@ class CellsSurface(FloatingSurface):
         p.setPen(th.color("ink"))
         for r, power in enumerate(grid.powers):
             box = self.box_of(r, 0)
-            words_at(p, QPointF(box.left() - 10, box.center().y()), f"{power:g} %", width=76, side="left")
+            words_at(p, QPointF(box.left() - 10, box.center().y()), written(f"{power:g} %"), width=76, side="left")
         every = -(-64 // max(round(self._size() + GAP), 1))  # where columns are narrow, only some are named
         for i, feed in enumerate(grid.feeds):
             box = self.box_of(0, i)
@@ -83,7 +84,10 @@ class CellsSurface(FloatingSurface):
         words_at(
             p,
             QPointF(16, 18),
-            f"Power, and feed in {self.as_shown.feed_unit}. A click, or 1 and 0: clean and not clean.",
+            tr(
+                "Power, and feed in {feed_unit}. A click, or 1 and 0: clean and not clean.",
+                feed_unit=self.as_shown.feed_unit,
+            ),
             width=self.width() - 32,
             side="right",
         )

@@ -14,6 +14,7 @@ from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.choices import ChoicesBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.surface import BoxedSurface, words_at
+from keen_compass.language import tr
 from keen_compass.pieces.where import Part
 from keen_compass.quantities.readings import number_of
 from keen_compass.rounds import RoundSession
@@ -105,7 +106,7 @@ class ChainSurface(BoxedSurface):
         words_at(
             p,
             QPointF(16, self.height() - 18),
-            "From the motor to the carriage; type what is stamped or counted",
+            tr("From the motor to the carriage; type what is stamped or counted"),
             width=self.width() - 30,
             side="right",
         )
@@ -144,7 +145,7 @@ class ChainSurface(BoxedSurface):
             p.drawRoundedRect(QRectF(at.x() - 0.5 * r, at.y() - 0.22 * r, r, 0.44 * r), 6, 6)
             p.setFont(th.font(th.TEXT))
             p.setPen(th.color("soft"))
-            words_at(p, at - QPointF(0, 0.22 * r + 15), "no gear", width=100)
+            words_at(p, at - QPointF(0, 0.22 * r + 15), tr("no gear"), width=100)
             return
         small = 0.34 * r if not ratio or ratio > 1 else 0.62 * r
         large = 0.62 * r if not ratio or ratio > 1 else 0.34 * r

@@ -13,6 +13,7 @@ from keen_compass.app.parts import Button, Card, Line, Text, scrolling
 from keen_compass.app.port_link import PortLink
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
+from keen_compass.language import tr
 from keen_compass.procedures.stages import Step
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Finding
@@ -32,19 +33,19 @@ class NumberCard(Card):
         self._new = Text("", th.NEW_VALUE, bold=True)
         for t in (self._old, self._new):
             t.setWordWrap(False)
-        self.enter = Button("Use new", lambda: self._decide(enter=True))
-        self.leave = Button("Keep old", lambda: self._decide(enter=False))
+        self.enter = Button(tr("Use new"), lambda: self._decide(enter=True))
+        self.leave = Button(tr("Keep old"), lambda: self._decide(enter=False))
         for b in (self.enter, self.leave):
             b.setCheckable(True)
         self._line = Line("", 17)
         self._what = Text("", 18)
         self._task = Text("", 17)
-        self.copy = Button("Copy line", self._copy, "quiet", "copy")
-        self.send = Button("Send", self._send, "", "send")
-        self.send.setAccessibleName("Send it to the practice controller")
+        self.copy = Button(tr("Copy line"), self._copy, "quiet", "copy")
+        self.send = Button(tr("Send"), self._send, "", "send")
+        self.send.setAccessibleName(tr("Send it to the practice controller"))
         self.send.setToolTip(self.send.accessibleName())
-        self.put = Button("Write it", self._put)
-        self._asks = Text("Controller shows", colour="soft")
+        self.put = Button(tr("Write it"), self._put)
+        self._asks = Text(tr("Controller shows"), colour="soft")
         self._asks.setWordWrap(False)
         self.shows = QLineEdit()
         self.shows.setFont(th.font(th.CALLOUT, bold=True))
@@ -52,7 +53,7 @@ class NumberCard(Card):
         self.shows.setMaxLength(40)
         self.shows.setMinimumWidth(130)
         self.shows.returnPressed.connect(self._typed)
-        self.confirm = Button("Confirm", self._typed)
+        self.confirm = Button(tr("Confirm"), self._typed)
         self._said = Text()
         self._lay_out()
 
@@ -98,11 +99,11 @@ class NumberCard(Card):
         now, what = doing_in_words(f, show_for(machine, f.quantity)) if by_hand and enters else ("", "")
         self._old.say("" if by_hand else f"{old}  →" if enters else "")
         nothing_new = f.new is None and f.verdict is not Verdict.IN  # it is made again, or looked after
-        left = "–" if nothing_new else "No change"
+        left = "–" if nothing_new else tr("No change")
         plain = correcting.proposed(f).replace("-", "−") if enters else left if by_hand else old
-        self._new.say((now or "Do this") if by_hand and enters else plain)
+        self._new.say((now or tr("Do this")) if by_hand and enters else plain)
         if by_file and enters and entered is None:
-            what = "Files use it from now on: nothing to enter at the machine."
+            what = tr("Files use it from now on: nothing to enter at the machine.")
         self._what.say(capital(what))
         self._what.setVisible(bool(what))
         self.enter.setChecked(enters)
@@ -111,32 +112,36 @@ class NumberCard(Card):
         self.enter.setEnabled(undecided and f.new is not None)
         self.leave.setEnabled(undecided)
         asking = enters and undecided
-        self._asks.say("Corrected by" if by_hand else "Controller shows")
+        self._asks.say(tr("Corrected by") if by_hand else tr("Controller shows"))
         for asked in (self._asks, self.shows):
             asked.setVisible(asking and not by_file and (bool(now) or not by_hand))
         self.confirm.setVisible(asking)
-        self.confirm.setText("Done" if by_hand else "Use it" if by_file else "Confirm")
+        self.confirm.setText(tr("Done") if by_hand else tr("Use it") if by_file else tr("Confirm"))
         self._line.say(self._line_of(f) if enters else "")
         self._line.setVisible(asking and not by_hand and not by_file)
         self.copy.setVisible(asking and not by_hand and not by_file)
         task = words.to_do(f, machine) if by_hand and (asking or nothing_new) else ""
         self._task.say(task)
         self._task.setVisible(bool(task))
-        self.enter.setText("Corrected" if by_hand else "Use new")
-        self.leave.setText("Leave as it is" if by_hand else "Keep old")
+        self.enter.setText(tr("Corrected") if by_hand else tr("Use new"))
+        self.leave.setText(tr("Leave as it is") if by_hand else tr("Keep old"))
         cable = self._link.ready
         practice = context.stand_in is not None and not machine.port
         self.send.setVisible(asking and not by_hand and not by_file and (cable or practice))
         self.send.setAccessibleName(
-            f"{name}: send it over the cable" if cable else "Send it to the practice controller"
+            tr("{name}: send it over the cable", name=name) if cable else tr("Send it to the practice controller")
         )
         file = Path(correcting.file_of(f.quantity)).name
         self._show_file(name, file, asking=asking and not by_hand and not by_file)
         self.shows.setAccessibleName(
-            f"{name}: how much it really was" if by_hand else f"{name}: what the controller shows now"
+            tr("{name}: how much it really was", name=name)
+            if by_hand
+            else tr("{name}: what the controller shows now", name=name)
         )
         self.shows.setPlaceholderText(now if by_hand else correcting.proposed(f) if enters else "")
-        done = "done" if by_hand else "use it in the files" if by_file else "that is what the controller shows"
+        done = (
+            tr("done") if by_hand else tr("use it in the files") if by_file else tr("that is what the controller shows")
+        )
         self.confirm.setAccessibleName(f"{name}: {done}")
         self._say(f, enters=enters)
 
@@ -150,8 +155,8 @@ class NumberCard(Card):
 
     def _show_file(self, name: str, file: str, *, asking: bool) -> None:
         self.put.setVisible(asking and bool(file))
-        self.put.setText(f"Write it into {file}")
-        self.put.setAccessibleName(f"{name}: write it into {file}")
+        self.put.setText(tr("Write it into {file}", file=file))
+        self.put.setAccessibleName(tr("{name}: write it into {file}", name=name, file=file))
 
     def _say(self, f: Finding, *, enters: bool) -> None:
         """What is wrong, or what it is by now."""
@@ -162,11 +167,13 @@ class NumberCard(Card):
         if trouble:
             self._said.say(trouble, "bad")
         elif entered is not None:
-            holds = "Done; in all it is now" if by_hand else "Files take" if by_file else "The controller holds"
+            holds = (
+                tr("Done; in all it is now") if by_hand else tr("Files take") if by_file else tr("The controller holds")
+            )
             self._said.say(f"✓ {holds} {machine.place(f.quantity).text(entered)}", "good")
         elif not enters:
             why = "" if self._task.text() else words.consequence(context.procedure.for_logbook(f), machine)
-            self._said.say("Stays as it is." if f.new is not None else why, "soft")
+            self._said.say(tr("Stays as it is.") if f.new is not None else why, "soft")
         else:
             self._said.say("")
 
@@ -180,7 +187,7 @@ class NumberCard(Card):
     def _copy(self) -> None:
         if f := self._finding():
             QGuiApplication.clipboard().setText(self._model.session.correcting.line(f))
-            self._said.say("Copied.", "good")
+            self._said.say(tr("Copied."), "good")
 
     def _put(self) -> None:
         if f := self._finding():
@@ -191,8 +198,10 @@ class NumberCard(Card):
             correcting = self._model.session.correcting
             if self._link.ready:
                 key = self._model.session.context.machine.place(self._quantity).key
-                self._said.say("Sending…", "soft")
-                self._model.session.holding.keep_told(f"Before {QUANTITIES[self._quantity].label} was sent")
+                self._said.say(tr("Sending…"), "soft")
+                self._model.session.holding.keep_told(
+                    tr("Before {label} was sent", label=QUANTITIES[self._quantity].label)
+                )
                 self._link.send(key, correcting.proposed(f), self._read_back)
                 return
             self._model.attempt(
@@ -224,10 +233,10 @@ class CorrectStep(QWidget):
         super().__init__()
         self._model, self._link = model, link
         self._kept = Text(colour="soft")
-        self.anew = Button("Restart the controller", lambda: link.reset(), "quiet")  # noqa: PLW0108 - clicked(bool)
+        self.anew = Button(tr("Restart the controller"), lambda: link.reset(), "quiet")  # noqa: PLW0108 - clicked(bool)
         self._effect = Text(colour="warn", bold=True)
         self.cards = {q: NumberCard(model, q, link) for q in model.session.context.procedure.yields}
-        self.onward = Button("To Confirm", self.go_on.emit, "primary")
+        self.onward = Button(tr("To Confirm"), self.go_on.emit, "primary")
         foot = QHBoxLayout()
         foot.addStretch(1)
         foot.addWidget(self.onward)
@@ -253,8 +262,16 @@ class CorrectStep(QWidget):
         kept = session.correcting.kept_settings()
         if kept:
             count = kept[1].count(";") + 1
-            numbers = f"{count} numbers of the controller" if count > 1 else "the controller’s number"
-            self._kept.say(f"Kept in the logbook, {words.day_and_time(kept[0])}: {numbers}")
+            numbers = (
+                tr("{count} numbers of the controller", count=count) if count > 1 else tr("the controller’s number")
+            )
+            self._kept.say(
+                tr(
+                    "Kept in the logbook, {day_and_time}: {numbers}",
+                    day_and_time=words.day_and_time(kept[0]),
+                    numbers=numbers,
+                )
+            )
             self._kept.setToolTip(kept[1])
         found = {f.quantity: f for f in session.measuring.findings()}
         for quantity, card in self.cards.items():
@@ -270,7 +287,9 @@ class CorrectStep(QWidget):
         self.onward.setEnabled(session.correcting.done())
         none = not any(session.correcting.enters(f) for f in found.values())
         last = Step.CONFIRM not in session.context.procedure.steps
-        self.onward.setText("Nothing to enter: sign off" if none and not last else "Sign off" if last else "To Confirm")
+        self.onward.setText(
+            tr("Nothing to enter: sign off") if none and not last else tr("Sign off") if last else tr("To Confirm")
+        )
 
     def take_focus(self) -> None:
         """The first number still to be entered, else the way on."""

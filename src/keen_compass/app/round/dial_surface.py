@@ -12,6 +12,7 @@ from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.errors import LengthError
+from keen_compass.language import tr, written
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, parse_length
 from keen_compass.quantities.readings import number_of
@@ -136,7 +137,7 @@ class DialSurface(FloatingSurface):
             p.drawLine(at, at - d * long)
             if i % 10 == 0 and r > 90:
                 value = i if i <= DIVISIONS // 2 else i - DIVISIONS
-                words = f"{value * self._turn() / DIVISIONS / unit:+.2g}".replace("-", "−") if value else "0"
+                words = written(f"{value * self._turn() / DIVISIONS / unit:+.2g}").replace("-", "−") if value else "0"
                 words_at(p, at - d * (0.23 * r), words, width=56)
 
     def _draw_words(self, p: QPainter, centre: QPointF, r: float) -> None:
@@ -145,7 +146,7 @@ class DialSurface(FloatingSurface):
         p.drawText(
             QRectF(14, self.height() - 28, self.width() - 28, 22),
             Qt.AlignmentFlag.AlignVCenter,
-            "Drag the needle, press ↑ ↓, or type. Short of zero is +, past it −.",
+            tr("Drag the needle, press ↑ ↓, or type. Short of zero is +, past it −."),
         )
         x = centre.x() + r + 26
         y = centre.y() - r / 3 + HEIGHT / 2 + 26
@@ -157,7 +158,13 @@ class DialSurface(FloatingSurface):
         c = self.callouts[0]
         mean = mean_of(c)
         if mean is not None:
-            words_at(p, QPointF(x, y), f"mean {self.as_shown.length(mean, 3, signed=True)}", width=room, side="right")
+            words_at(
+                p,
+                QPointF(x, y),
+                tr("mean {length}", length=self.as_shown.length(mean, 3, signed=True)),
+                width=room,
+                side="right",
+            )
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         for i, reading in enumerate(c.readings[-6:]):

@@ -10,6 +10,7 @@ from keen_compass.app.round.bed_canvas import BedCanvas
 from keen_compass.app.round.model import RoundModel
 from keen_compass.errors import KeenCompassError
 from keen_compass.formats.playback import DryRun
+from keen_compass.language import tr
 from keen_compass.words.sending import run_in_words, so_far_in_words
 
 TICKS = 1000  # of the slider, for the whole run
@@ -24,9 +25,9 @@ class DryRunBar(QWidget):
         super().__init__()
         self._model, self._bed = model, bed
         self._run: DryRun | None = None
-        self.play = Button("Dry run", self._play, "quiet")
+        self.play = Button(tr("Dry run"), self._play, "quiet")
         self.slider = QSlider(Qt.Orientation.Horizontal)
-        self.slider.setAccessibleName("Progress of the dry run")
+        self.slider.setAccessibleName(tr("Progress of the dry run"))
         self.slider.setRange(0, TICKS)
         self.slider.setPageStep(TICKS // 20)
         self.slider.valueChanged.connect(self._show)
@@ -61,11 +62,11 @@ class DryRunBar(QWidget):
         if self.slider.value() == TICKS:
             self.slider.setValue(0)
         self._clock.start()
-        self.play.name("Hold")
+        self.play.name(tr("Hold"))
 
     def _stop(self) -> None:
         self._clock.stop()
-        self.play.name("Dry run")
+        self.play.name(tr("Dry run"))
 
     def _tick(self) -> None:
         self.slider.setValue(min(self.slider.value() + round(TICKS * EVERY / 1000 / PLAYED_IN), TICKS))

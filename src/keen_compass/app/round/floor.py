@@ -14,6 +14,7 @@ from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.floor_picture import FloorPicture
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.piece_canvas import seen_from
+from keen_compass.language import tr
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.words.doing import doing_in_words
 from keen_compass.words.say import capital, say, show_for
@@ -46,7 +47,7 @@ class FloorView(QWidget):
         for answer in self._answers.values():
             layout.addWidget(answer)
         foot = Text(
-            "Enter saves it · Backspace in an empty field takes the last one back · F12 or Escape closes this view",
+            tr("Enter saves it · Backspace in an empty field takes the last one back · F12 or Escape closes this view"),
             17,
             "soft",
         )
@@ -60,12 +61,12 @@ class FloorView(QWidget):
         if callout:
             done = len(callout.readings) + 1
             of = max(callout.wanted, done)
-            count = f", {done} of {of}" if of > 1 else ""
+            count = tr(", {done} of {of}", done=done, of=of) if of > 1 else ""
             self._name.say(f"{capital(say(callout.measurand.label))}{count}")
-            self.edit.setAccessibleName(f"{say(callout.measurand.label)}, the shop-floor view")
+            self.edit.setAccessibleName(tr("{label}, the shop-floor view", label=say(callout.measurand.label)))
         else:
-            self._name.say("All read")
-            self.edit.setAccessibleName("All read")
+            self._name.say(tr("All read"))
+            self.edit.setAccessibleName(tr("All read"))
         measuring = session.measuring
         if session.context.piece:
             self.picture.show_piece(

@@ -6,13 +6,14 @@ from collections.abc import Iterable
 from itertools import pairwise
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPen, QPolygonF, QResizeEvent
+from PySide6.QtGui import QColor, QFontMetricsF, QLinearGradient, QPainter, QPen, QPolygonF, QResizeEvent
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.piece_canvas import draw_axes
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
+from keen_compass.language import tr
 from keen_compass.pieces.where import Gap
 from keen_compass.quantities.charts import Heights
 from keen_compass.rounds import RoundSession
@@ -27,10 +28,10 @@ class GridSurface(FloatingSurface):
 
     def __init__(self) -> None:
         super().__init__()
-        self.level = Button("Level it", self.update, "quiet")
+        self.level = Button(tr("Level it"), self.update, "quiet")
         self.level.setCheckable(True)
         self.level.setParent(self)
-        self.level.setToolTip("Show what is left with the plane removed")
+        self.level.setToolTip(tr("Show what is left with the plane removed"))
         self.level.hide()
 
     def places(self) -> dict[str, QPointF]:
@@ -114,12 +115,13 @@ class GridSurface(FloatingSurface):
     def _draw_height(self, p: QPainter, c: Callout, number: int, cell: QRectF, h: float | None) -> None:
         if c.skipped:
             p.setPen(th.color("soft"))
-            p.drawText(cell, Qt.AlignmentFlag.AlignCenter, "left out")
+            p.drawText(cell, Qt.AlignmentFlag.AlignCenter, tr("left out"))
             return
-        px = 19 if cell.width() > 74 and cell.height() > 30 else th.TEXT
-        p.setFont(th.font(px, bold=True))
-        p.setPen(th.color("soft" if h is None else "ink"))
         words = f"{number}." if h is None else self.as_shown.number(h, signed=True)
+        large = th.font(19, bold=True)
+        fits = QFontMetricsF(large).horizontalAdvance(words) < cell.width() - 4 and cell.height() > 30
+        p.setFont(large if fits else th.font(bold=True))
+        p.setPen(th.color("soft" if h is None else "ink"))
         p.drawText(cell, Qt.AlignmentFlag.AlignCenter, words)
 
     def _draw_scale(self, p: QPainter, low: float, high: float, *, any_read: bool) -> None:
@@ -131,7 +133,7 @@ class GridSurface(FloatingSurface):
             words_at(
                 p,
                 QPointF(16, y),
-                "Dotted: the order of points. Higher than the first point is +.",
+                tr("Dotted: the order of points. Higher than the first point is +."),
                 width=430,
                 side="right",
             )
@@ -144,9 +146,19 @@ class GridSurface(FloatingSurface):
         p.setPen(QPen(th.color("line"), 1))
         p.drawRect(bar)
         p.setPen(th.color("ink"))
-        words_at(p, QPointF(bar.left() - 8, y), f"low {self.as_shown.number(low, signed=True)}", width=96, side="left")
         words_at(
-            p, QPointF(bar.right() + 8, y), f"{self.as_shown.length(high, signed=True)} high", width=130, side="right"
+            p,
+            QPointF(bar.left() - 8, y),
+            tr("low {number}", number=self.as_shown.number(low, signed=True)),
+            width=96,
+            side="left",
+        )
+        words_at(
+            p,
+            QPointF(bar.right() + 8, y),
+            tr("{length} high", length=self.as_shown.length(high, signed=True)),
+            width=130,
+            side="right",
         )
 
     # The head
@@ -165,7 +177,7 @@ class GridSurface(FloatingSurface):
         p.drawEllipse(middle, 26, 26)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("ink"))
-        words_at(p, middle, "head", width=60)
+        words_at(p, middle, tr("head"), width=60)
         current = self.current()
         if current:
             p.setPen(QPen(th.color("focus"), 6, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
@@ -188,7 +200,7 @@ class GridSurface(FloatingSurface):
         words_at(
             p,
             QPointF(16, self.height() - 22),
-            "Swing the arm there. Larger is a smaller gap.",
+            tr("Swing the arm there. Larger is a smaller gap."),
             width=self.width() - WIDTH,
             side="right",
         )

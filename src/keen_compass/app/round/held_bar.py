@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from keen_compass.app.parts import Button, Card, Text, plain_line
 from keen_compass.app.port_link import PortLink
 from keen_compass.app.round.model import RoundModel
+from keen_compass.language import tr
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.rounds.holding import Otherwise, ours_of
 from keen_compass.words.logbook import day_of
@@ -28,7 +29,7 @@ class HeldBar(Card):
         self._said = Text(colour="bad")
         self.take = Button("", lambda: self._answer(model.session.holding.take))
         self.write = Button("", self._write)
-        self.reason = plain_line("Keep it, because", "or keep it, because…", 200)
+        self.reason = plain_line(tr("Keep it, because"), tr("or keep it, because…"), 200)
         self.reason.returnPressed.connect(self._leave)
         buttons = QHBoxLayout()
         buttons.addWidget(self.take)
@@ -55,20 +56,27 @@ class HeldBar(Card):
             widget.setEnabled(not self._model.session.context.shop.read_only)
         if one is None:
             words = [f"{Path(f).name} {why}." for f, why in found.trouble.items()]
-            words += [f"Not where it was in the controller’s files: {missing}."] if missing else []
+            words += [tr("Not where it was in the controller’s files: {missing}.", missing=missing)] if missing else []
             self._asks.say(" ".join(words), "warn")
         else:
             machine = self._model.session.context.machine
             name, ours = machine.place(one.quantity).name(one.held.stored), ours_of(machine, one.lit)
             more = len(found.otherwise) - 1
-            others = f" {more} more after it." if more else ""
+            others = tr(" {more} more after it.", more=more) if more else ""
             self._asks.say(
-                f"{name}: {Path(one.file).name or 'the controller'} holds {one.text}, the logbook says {ours} since "
-                f"{day_of(one.since)}.{others}",
+                tr(
+                    "{name}: {value} holds {text}, the logbook says {ours} since {day_of}.{others}",
+                    name=name,
+                    value=Path(one.file).name or tr("the controller"),
+                    text=one.text,
+                    ours=ours,
+                    day_of=day_of(one.since),
+                    others=others,
+                ),
                 "warn",
             )
-            self.take.name(f"{one.text} is right")
-            self.write.name(f"Write {ours} back" if one.file else f"Send {ours} back")
+            self.take.name(tr("{text} is right", text=one.text))
+            self.write.name(tr("Write {ours} back", ours=ours) if one.file else tr("Send {ours} back", ours=ours))
         trouble = self._model.trouble.get(PLACE, "")
         self._said.say(trouble)
         self._said.setVisible(bool(trouble))

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QVBoxLayout
 
 from keen_compass.app.parts import Button, Card, Text
 from keen_compass.app.round.model import RoundModel
+from keen_compass.language import tr
 from keen_compass.machines.usual_instruments import usual_instruments
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.instruments import Instrument
@@ -30,7 +31,7 @@ class InstrumentBar(Card):
         ]
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 8, 14, 10)
-        asks = "What do you measure with? Press its number; its limits can be changed later."
+        asks = tr("What do you measure with? Press its number; its limits can be changed later.")
         layout.addWidget(Text(asks, bold=True))
         grid = QGridLayout()
         grid.setSpacing(6)

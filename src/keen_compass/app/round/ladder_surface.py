@@ -9,6 +9,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import draw_state, painter_on_card
 from keen_compass.app.round.callout import WIDTH
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
+from keen_compass.language import tr
 from keen_compass.pieces.where import Return
 from keen_compass.quantities.charts import Feeds
 from keen_compass.rounds.half_typed import Callout
@@ -60,14 +61,18 @@ class LadderSurface(FloatingSurface):
         safe, limit, now = feeds.safe, feeds.rate_limit, feeds.in_force
         if safe and now and abs(self._y(safe) - self._y(now)) < 22:
             safe_words, now = (
-                ("safe, as in force" if safe == now else f"in force {self.as_shown.feed_number(now)}, safe"),
+                (
+                    tr("safe, as in force")
+                    if safe == now
+                    else tr("in force {feed_number}, safe", feed_number=self.as_shown.feed_number(now))
+                ),
                 None,
             )
         else:
             safe_words = "safe"
         for feed, words, colour, share in (
-            (limit, "step rate ends", "bad", 0.74),
-            (now, "in force", "soft", 0.68),
+            (limit, tr("step rate ends"), "bad", 0.74),
+            (now, tr("in force"), "soft", 0.68),
             (safe, safe_words, "good", 0.45),
         ):
             if feed:
@@ -77,7 +82,7 @@ class LadderSurface(FloatingSurface):
         words_at(
             p,
             QPointF(16, self.height() - 20),
-            f"Feeds in {self.as_shown.feed_unit}, rising; ● back on its mark, ▲ missed it",
+            tr("Feeds in {feed_unit}, rising; ● back on its mark, ▲ missed it", feed_unit=self.as_shown.feed_unit),
             width=self.width() - 30,
             side="right",
         )
@@ -99,7 +104,7 @@ class LadderSurface(FloatingSurface):
             p.drawText(area, Qt.AlignmentFlag.AlignVCenter, self.as_shown.number(miss, signed=True))
         elif c.skipped:
             p.setPen(th.color("soft"))
-            words_at(p, QPointF(right + 8, y), "left out", width=100, side="right")
+            words_at(p, QPointF(right + 8, y), tr("left out"), width=100, side="right")
 
     def _draw_limit(self, p: QPainter, feed: float, words: str, colour: str, x: float) -> None:
         """A line across at its feed, its words centred on x; beyond the ladder it is said at the edge."""

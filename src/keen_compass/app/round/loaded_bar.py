@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from keen_compass.app.parts import Button, Text
 from keen_compass.app.round.model import RoundModel
+from keen_compass.language import tr
 from keen_compass.machines.shown import show_size
 from keen_compass.procedures.stages import Makes
 
@@ -23,7 +24,7 @@ class LoadedBar(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(self._said, 1)
-        row.addWidget(Button("Change…", self.change.emit, "quiet"))
+        row.addWidget(Button(tr("Change…"), self.change.emit, "quiet"))
 
     def wanted(self) -> bool:
         """Before the first piece of a machine that began with what is usual for its kind."""
@@ -38,5 +39,5 @@ class LoadedBar(QWidget):
         if self.isHidden():
             return
         stock = machine.stock
-        lies = f"{stock.name}, {show_size(stock.width, stock.height, machine.units)}" if stock else "no stock"
-        self._said.say(f"Is this loaded? {tool.name}; {lies}")
+        lies = f"{stock.name}, {show_size(stock.width, stock.height, machine.units)}" if stock else tr("no stock")
+        self._said.say(tr("Is this loaded? {name}; {lies}", name=tool.name, lies=lies))

@@ -20,6 +20,7 @@ from keen_compass.app.round.loaded_bar import LoadedBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.worn_bar import WornBar
 from keen_compass.formats.files import file_stem
+from keen_compass.language import tr
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.notes import Note
 from keen_compass.rounds.room import room
@@ -38,25 +39,25 @@ class MakeStep(QWidget):
         self.dry_run = DryRunBar(model, self.bed)
         self._asks = Text("", 17, bold=True)
         self.slider = QSlider(Qt.Orientation.Horizontal)
-        self.slider.setAccessibleName("Size of the piece")
+        self.slider.setAccessibleName(tr("Size of the piece"))
         self.slider.setSingleStep(1)
         self.slider.setPageStep(5)
         self.slider.valueChanged.connect(self._size_moved)
         self._size = Line("", 22, bold=True)
-        self.tool = self._combo("Tool", lambda name: model.session.making.choose(tool=name))
+        self.tool = self._combo(tr("Tool"), lambda name: model.session.making.choose(tool=name))
         self.instruments = InstrumentBar(model)
         self.worn = WornBar(model)
         self.loaded = LoadedBar(model)
-        self.instrument = self._combo("Measured with", lambda uid: model.session.making.choose(instrument=uid))
-        self.passes = self._combo("Readings of each", lambda n: model.session.making.choose(passes=n))
+        self.instrument = self._combo(tr("Measured with"), lambda uid: model.session.making.choose(instrument=uid))
+        self.passes = self._combo(tr("Readings of each"), lambda n: model.session.making.choose(passes=n))
         self.choices = ChoicesBar(model)
-        self.file = plain_line("File to write")
-        self.write = Button("Write file", self._write, icon="file")
+        self.file = plain_line(tr("File to write"))
+        self.write = Button(tr("Write file"), self._write, icon="file")
         self.sheet = Button(
-            "New sheet", lambda: model.attempt("make", model.session.making.new_sheet), "quiet", "sheet"
+            tr("New sheet"), lambda: model.attempt("make", model.session.making.new_sheet), "quiet", "sheet"
         )
-        self.cut = Button("Practice cut", self._cut, "primary", "cut")
-        self.is_cut = Button("It is cut: measure", self._is_cut, "quiet")
+        self.cut = Button(tr("Practice cut"), self._cut, "primary", "cut")
+        self.is_cut = Button(tr("It is cut: measure"), self._is_cut, "quiet")
         self._said = Text("", th.TEXT)
         self._room = Line(colour="soft")
         self._filling = False
@@ -75,8 +76,8 @@ class MakeStep(QWidget):
         grid.setVerticalSpacing(6)
         grid.addWidget(self._asks, 0, 0, 1, 4)
         grid.addWidget(self.choices, 1, 0, 1, 4)
-        self._size_label = Text("Size", colour="soft")
-        self._tool_label = Text("Tool", colour="soft")
+        self._size_label = Text(tr("Size"), colour="soft")
+        self._tool_label = Text(tr("Tool"), colour="soft")
         for label in (self._size_label, self._tool_label):
             label.setWordWrap(False)
         size = QHBoxLayout()
@@ -93,7 +94,7 @@ class MakeStep(QWidget):
         grid.addWidget(self._tool_label, 3, 0)
         grid.addLayout(tools, 3, 1, 1, 3)
         grid.addWidget(self._room, 4, 1, 1, 3)
-        self._file_label = Text("File", colour="soft")
+        self._file_label = Text(tr("File"), colour="soft")
         grid.addWidget(self._file_label, 5, 0)
         grid.addWidget(self.file, 5, 1, 1, 2)
         grid.addWidget(self.write, 5, 3)
@@ -135,7 +136,7 @@ class MakeStep(QWidget):
         self.tool.setEnabled(not again)
         prints = context.procedure.makes is Makes.PRINT  # by the printer itself: no file, no place on the bed
         self.tool.setVisible(not runs and not prints)
-        self._tool_label.say("Read" if prints else "Read with" if runs else "Tool")
+        self._tool_label.say(tr("Read") if prints else tr("Read with") if runs else tr("Tool"))
         for shown in (self.file, self.write, self._file_label):
             shown.setVisible(making.has_file)
         self.instruments.refresh()
@@ -145,7 +146,7 @@ class MakeStep(QWidget):
         fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.choices.instrument)
         self._filling = False
         passes = context.choices.passes
-        fill(self.passes, [(f"{n} ×" if n > 1 else "once", n) for n in sorted({1, 2, 3, 5, 10, passes})], passes)
+        fill(self.passes, [(f"{n} ×" if n > 1 else tr("once"), n) for n in sorted({1, 2, 3, 5, 10, passes})], passes)
         parameters = making.parameters()
         self._size.say(words.size_of(context.procedure.extent(parameters), context.machine))
         refused, number = making.refusal(), making.next_number()
@@ -179,8 +180,10 @@ class MakeStep(QWidget):
 
     def _name_buttons(self, *, runs: bool, ticks: bool, prints: bool) -> None:
         self.sheet.setVisible((not runs or ticks) and not prints)
-        self.cut.name(f"Practice {'print' if prints else 'run' if runs else 'cut'}")
-        self.is_cut.name("It is printed: look" if prints else "It has run: read" if runs else "It is cut: measure")
+        self.cut.name(tr("Practice {value}", value=tr("print") if prints else tr("run") if runs else tr("cut")))
+        self.is_cut.name(
+            tr("It is printed: look") if prints else tr("It has run: read") if runs else tr("It is cut: measure")
+        )
 
     def type_practice(self) -> None:
         """Nothing is read here."""
@@ -205,13 +208,13 @@ class MakeStep(QWidget):
 
     def _again(self, *, runs: bool) -> str:
         """Why the same is made once more."""
-        same = "Run the same again" if runs else "Make the same piece again, beside the last"
+        same = tr("Run the same again") if runs else tr("Make the same piece again, beside the last")
         if self._model.session.context.procedure.makes is Makes.PRINT:
-            same = "Print the same test again"
+            same = tr("Print the same test again")
         changed = self._model.session.measuring.cut_before_change()
         if self._model.session.context.procedure.tried:
-            return f"{same}, or with other steps: about what is in force now."
-        return f"{same}: {'it confirms the new numbers' if changed or runs else 'they count together'}."
+            return tr("{same}, or with other steps: about what is in force now.", same=same)
+        return f"{same}: {tr('it confirms the new numbers') if changed or runs else tr('they count together')}."
 
     def _say(self, refused: Note | None, *, written: bool) -> None:
         trouble = self._model.trouble.get("make") or say(refused or "")
@@ -219,7 +222,7 @@ class MakeStep(QWidget):
             self._said.say(trouble, "bad")
         elif written:
             mark = self._model.session.context.mark(FileWritten)
-            self._said.say(f"Written: {mark.file if mark else ''}", "good")
+            self._said.say(tr("Written: {file}", file=mark.file if mark else ""), "good")
         else:
             self._said.say("")
 

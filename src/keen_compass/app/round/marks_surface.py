@@ -12,6 +12,7 @@ from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT
 from keen_compass.app.round.sheet_picture import FOOT, Drawing, Seen, draw_foot
 from keen_compass.app.round.surface import FloatingSurface
+from keen_compass.language import tr
 from keen_compass.machines.heads import offset_held
 from keen_compass.pieces.page import Page
 from keen_compass.procedures.sheets import place
@@ -58,7 +59,11 @@ class MarksSurface(FloatingSurface):
         held = session.context.in_force(piece)
         ox, oy = offset_held(held, str(piece.parameters["aimed_with"]), machine.offset_form, machine.flipped)
         x, y = self._lies(self._page.marks[self._index(current)].at)
-        return f"Mark {self._index(current) + 1} should be near {position_in_words((x - ox, y - oy), machine)}"
+        return tr(
+            "Mark {index} should be near {position_in_words}",
+            index=self._index(current) + 1,
+            position_in_words=position_in_words((x - ox, y - oy), machine),
+        )
 
     @staticmethod
     def _index(c: Callout) -> int:
@@ -102,7 +107,15 @@ class MarksSurface(FloatingSurface):
             return
         drawing.paint(p)
         largest = max(((x * x + y * y) ** 0.5 for x, y in self._off.values()), default=0.0)
-        words = f"arrows × {drawing.magnified:g}, longest {self.as_shown.length(largest)}" if largest > 0.005 else ""
+        words = (
+            tr(
+                "arrows × {magnified:g}, longest {length}",
+                magnified=drawing.magnified,
+                length=self.as_shown.length(largest),
+            )
+            if largest > 0.005
+            else ""
+        )
         draw_foot(p, self, self.session.context.machine.standpoint, words)
         if self.expected:
             p.setFont(th.font(17, bold=True))

@@ -17,6 +17,7 @@ from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.printed_mark import draw_printed_mark
 from keen_compass.app.round.surface import BoxedSurface, last_of, words_at
 from keen_compass.app.round.verniers import draw_verniers
+from keen_compass.language import tr, written
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import ARM, METRIC
 from keen_compass.pieces.where import Beside
@@ -59,15 +60,15 @@ class MatchSurface(BoxedSurface):
         self._grabbed = QPointF()
         self._frozen = False
         self._shown: Point | None = None  # the target that was looked at last
-        self.turn = Button("Turn", self._turn, "quiet")
-        self.turn.setAccessibleName("Turn the view")
-        self.below = Button("Below", self._mirror, "quiet")
-        self.below.setAccessibleName("From below")
+        self.turn = Button(tr("Turn"), self._turn, "quiet")
+        self.turn.setAccessibleName(tr("Turn the view"))
+        self.below = Button(tr("Below"), self._mirror, "quiet")
+        self.below.setAccessibleName(tr("From below"))
         self.below.setCheckable(True)
-        self.loupe = Button("Loupe", self._look_closer, "quiet")
-        self.vernier = Button("Verniers", self._look_at_verniers, "quiet")
+        self.loupe = Button(tr("Loupe"), self._look_closer, "quiet")
+        self.vernier = Button(tr("Verniers"), self._look_at_verniers, "quiet")
         self.vernier.setCheckable(True)
-        self.look = Button("See the sheet", self._seen_anew, "quiet")
+        self.look = Button(tr("See the sheet"), self._seen_anew, "quiet")
         self.look.setCheckable(True)
         self._tools = QWidget(self)
         tools = QGridLayout(self._tools)
@@ -117,7 +118,9 @@ class MatchSurface(BoxedSurface):
             box.edit.removeEventFilter(self)
             box.edit.installEventFilter(self)
         x, y = self.value()
-        self.setAccessibleName(f"Beside the mark: {beside_in_words(x, y, self.view, self._units())}")
+        self.setAccessibleName(
+            tr("Beside the mark: {beside_in_words}", beside_in_words=beside_in_words(x, y, self.view, self._units()))
+        )
         self._arrange()
         self._complain_at_current()
         self.update()
@@ -157,7 +160,7 @@ class MatchSurface(BoxedSurface):
         unit = self._graduation.unit
         decimals = 2 if unit == "mm" else 4
         at = ((a, v / UNITS_MM[unit] + 0.0) for a, v in (("x", x), ("y", y)) if a in here)
-        texts = {here[a]: f"{v:.{decimals}f} {unit}" for a, v in at}
+        texts = {here[a]: written(f"{v:.{decimals}f} {unit}") for a, v in at}
         self.placed.emit(texts, here.get(axis, next(iter(texts))))
 
     def move_by(self, right: float, away: float) -> None:
@@ -237,7 +240,7 @@ class MatchSurface(BoxedSurface):
     def _seen_anew(self) -> None:
         self.below.setChecked(self._mirrored)
         self.vernier.setChecked(self._reach == VERNIER)
-        self.loupe.name({CLOSE: "Far off", USUAL: "Loupe"}.get(self._reach, "As usual"))
+        self.loupe.name({CLOSE: tr("Far off"), USUAL: tr("Loupe")}.get(self._reach, tr("As usual")))
         self._arrange()
         self.update()
 
@@ -339,10 +342,12 @@ class MatchSurface(BoxedSurface):
     def _draw_words(self, p: QPainter) -> None:
         x, y = self.value()
         said = self.placed_already()
-        words = beside_in_words(x, y, self.view, self._units()) if said else "Drag the cross to where yours lies"
+        words = beside_in_words(x, y, self.view, self._units()) if said else tr("Drag the cross to where yours lies")
         if self._reach == VERNIER:
             division = self._graduation.division
-            words = pairs_in_words(x / division, y / division, self.view) if said else "Which ticks line up?  ← → ↑ ↓"
+            words = (
+                pairs_in_words(x / division, y / division, self.view) if said else tr("Which ticks line up?  ← → ↑ ↓")
+            )
         face = th.font(th.VERDICT, bold=True)
         room = self.width() - STRIP - 24
         p.setFont(face)
@@ -418,9 +423,13 @@ class MatchSurface(BoxedSurface):
         ):
             x, y = self.view.to_machine(right, away)
             words_at(p, at, names[(round(x), round(y))], width=40)
-        words = "seen from below" if self._mirrored else ""
+        words = tr("seen from below") if self._mirrored else ""
         if self._quarters:
-            words = f"{words}, turned {90 * self._quarters}°" if words else f"view turned {90 * self._quarters}°"
+            words = (
+                tr("{words}, turned {quarters}°", words=words, quarters=90 * self._quarters)
+                if words
+                else tr("view turned {quarters}°", quarters=90 * self._quarters)
+            )
         if words:
             p.setPen(th.color("warn"))
             words_at(p, picture.topLeft() + QPointF(8, 14), words, width=picture.width() / 2, side="right")

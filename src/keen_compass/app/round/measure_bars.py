@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Text
 from keen_compass.app.round.model import RoundModel
+from keen_compass.language import tr
 from keen_compass.words.say import say
 
 if TYPE_CHECKING:
@@ -70,20 +71,20 @@ class IdentityBar(Card):
     def __init__(self, model: RoundModel) -> None:
         super().__init__()
         self._model = model
-        self._asks = Text("Which piece is it?", 17, bold=True)
+        self._asks = Text(tr("Which piece is it?"), 17, bold=True)
         self._asks.setWordWrap(False)
         self.line = QLineEdit()
         self.line.setFont(th.font(th.VERDICT, bold=True))
         self.line.setFixedWidth(96)
         self.line.setMinimumHeight(th.HAND)
         self.line.setMaxLength(40)
-        self.line.setAccessibleName("Number on the piece")
+        self.line.setAccessibleName(tr("Number on the piece"))
         self.line.setPlaceholderText("no.")
         self.line.returnPressed.connect(self._give)
-        self.none = Button("No number on it", lambda: self._identify(""), "quiet")
+        self.none = Button(tr("No number on it"), lambda: self._identify(""), "quiet")
         self._complaint = Text(colour="bad")
         row = QHBoxLayout()
-        for widget in (self._asks, self.line, Button("Confirm", self._give), self.none):
+        for widget in (self._asks, self.line, Button(tr("Confirm"), self._give), self.none):
             row.addWidget(widget)
         row.addStretch(1)
         layout = QVBoxLayout(self)

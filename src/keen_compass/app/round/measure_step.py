@@ -23,10 +23,11 @@ from keen_compass.app.round.scan_panel import ScanPanel
 from keen_compass.app.round.seen_panel import PictureBar, SeenPanel
 from keen_compass.app.round.surface import surface_for
 from keen_compass.app.round.warmth_bar import WarmthBar
+from keen_compass.language import tr
 from keen_compass.practice import stand_in
 from keen_compass.procedures.stages import Step
 from keen_compass.rounds.half_typed import Callout
-from keen_compass.words.say import capital, say, show_for
+from keen_compass.words.say import CORNERS, capital, say, show_for
 
 if TYPE_CHECKING:
     from keen_compass.app.controller.jog_pad import JogPad
@@ -214,13 +215,13 @@ class Strip(Card):
         self._chips = QHBoxLayout()
         self._chips.setSpacing(6)
         self.practice = Button("", self.type_practice, "quiet", "caliper")
-        self.skip = Button("Can’t read it", self._skip, "quiet")
-        self.turn = Button("Turn over  F7", self.turn_over, "quiet")
+        self.skip = Button(tr("Can’t read it"), self._skip, "quiet")
+        self.turn = Button(tr("Turn over  F7"), self.turn_over, "quiet")
         self.more = Button(
-            "One more pass", lambda: model.attempt("measure", model.session.measuring.another_pass), "quiet"
+            tr("One more pass"), lambda: model.attempt("measure", model.session.measuring.another_pass), "quiet"
         )
-        self.another = Button("One more equal piece", self._make_another, "quiet", "cut")
-        self.onward = Button("To Correct", self.go_on.emit, "primary")
+        self.another = Button(tr("One more equal piece"), self._make_another, "quiet", "cut")
+        self.onward = Button(tr("To Correct"), self.go_on.emit, "primary")
         words = QVBoxLayout()
         words.setSpacing(3)
         words.addWidget(self._name)
@@ -298,27 +299,27 @@ class Strip(Card):
                 (self._first_look() if looks else "") or say(current.measurand.hint, show_for(session.context.machine))
             )
             if instrument is None and session.measuring.instrument() is None:
-                where = "in Make" if session.context.instruments else "above"
-                self._hint.say(f"No instrument yet: choose one {where}.")
-            self.skip.setText("It can be read" if current.skipped else "Can’t read it")
+                where = tr("in Make") if session.context.instruments else tr("above")
+                self._hint.say(tr("No instrument yet: choose one {where}.", where=where))
+            self.skip.setText(tr("It can be read") if current.skipped else tr("Can’t read it"))
         else:
             last = next((c for c in callouts if c.readings), None)
             self._echo("✓" if last else "", "good")
-            self._name.say("All read")
-            self._hint.say("Click a place to add or change a reading.")
+            self._name.say(tr("All read"))
+            self._hint.say(tr("Click a place to add or change a reading."))
             self._show_chips([])
         takes = editable and stand_in.takes(session)
         shown = stand_in.shows(session) if editable and not takes else None
         self.practice.setVisible(bool(shown) or takes)
         narrow = self.width() < NARROW and (self.turn.isVisibleTo(self) or len(shown or "") > LONG)
-        self.practice.setText(f" {shown}  F8" if narrow else f" Practice {shown}   F8")
-        self.practice.setAccessibleName(f"The practice instrument shows {shown}: type it")
+        self.practice.setText(f" {shown}  F8" if narrow else tr(" Practice {shown}   F8", shown=shown))
+        self.practice.setAccessibleName(tr("The practice instrument shows {shown}: type it", shown=shown))
         if takes:
-            self.practice.name(" Take a practice picture   F8")
+            self.practice.name(tr(" Take a practice picture   F8"))
         self.skip.setVisible(current is not None and editable)
         self.more.setVisible(current is None and editable and not session.context.procedure.starting)
         again = session.goes_again()
-        self.another.name("Print another   F6" if again else "One more equal piece")
+        self.another.name(tr("Print another   F6") if again else tr("One more equal piece"))
         self.another.setVisible(editable and (again or session.one_more_helps()))
         trouble = self._model.trouble.get("measure", "")
         self._trouble.say("" if current and current.complaint == trouble else trouble)  # the callout says it already
@@ -333,8 +334,8 @@ class Strip(Card):
         """Before the first reading: is it the right piece, the right way round?"""
         context = self._model.session.context
         right, away = context.machine.standpoint.to_view(-1, -1)  # the dot is at the lowest X and Y
-        corner = f"{'near' if away < 0 else 'far'} {'left' if right < 0 else 'right'}"
-        return f"Lay it as it was cut: its dot {corner}"
+        corner = tr(CORNERS[away >= 0, right >= 0])
+        return tr("Lay it as it was cut: its dot {corner}", corner=corner)
 
     def show_onward(self, words: str, *, enabled: bool, why_not: str) -> None:
         """What the main button does now."""
@@ -368,12 +369,12 @@ class Strip(Card):
         if c.measurand.unit not in ("mm", ""):
             label = f"{label}, {c.measurand.unit}"
         if c.skipped:
-            self._name.say(f"{label}: can’t be read, left out")
+            self._name.say(tr("{label}: can’t be read, left out", label=label))
         elif editing:
-            self._name.say(f"{label}: Enter replaces {editing.text}")
+            self._name.say(tr("{label}: Enter replaces {text}", label=label, text=editing.text))
         else:
             of = max(c.wanted, done)
-            self._name.say(f"{label}, reading {done} of {of}" if of > 1 else label)
+            self._name.say(tr("{label}, reading {done} of {of}", label=label, done=done, of=of) if of > 1 else label)
         if c.draft:
             self._echo(c.draft, "bad" if c.complaint else "focus")
         elif c.readings:
@@ -403,11 +404,11 @@ class Strip(Card):
         empty(self._chips)
         for slot, words in chips:
             chip = Button(words, partial(self._edit, slot), "quiet")
-            chip.setAccessibleName(f"Change the reading {words}")
-            chip.setToolTip("Change this reading")
+            chip.setAccessibleName(tr("Change the reading {words}", words=words))
+            chip.setToolTip(tr("Change this reading"))
             chip.setStyleSheet("QPushButton { min-height: 28px; padding: 0 10px; }")
             self._chips.addWidget(chip)
-        kept = "saved" if self.width() < NARROW else "saved; press one to change it"
+        kept = tr("saved") if self.width() < NARROW else tr("saved; press one to change it")
         self._chips.addWidget(Line(kept if chips else "", colour="soft"), 1)
 
     def _edit(self, slot: int) -> None:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from keen_compass.app.round.model import RoundModel
 from keen_compass.errors import InputError, PortError
 from keen_compass.formats.listing import Listing
+from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures.stages import Stage, Step
 from keen_compass.rounds.cable_runs import DONE
@@ -52,11 +53,15 @@ class PieceOverCable:
         before = self._model.session.cable_runs.now() if self.may_run() else None
         if before is None or before.ended == DONE:
             return None
-        came = f"{before.acknowledged} of {before.total} commands" if before.ended else "its end was not seen"
+        came = (
+            tr("{acknowledged} of {total} commands", acknowledged=before.acknowledged, total=before.total)
+            if before.ended
+            else tr("its end was not seen")
+        )
         why = f"{before.ended} " if before.ended else ""
         return (
-            f"Piece {before.number} was begun over the cable: {came}.",
-            f"{why}Look at what lies there: run it again on a fresh place, or say that it is cut.",
+            tr("Piece {number} was begun over the cable: {came}.", number=before.number, came=came),
+            tr("{why}Look at what lies there: run it again on a fresh place, or say that it is cut.", why=why),
         )
 
     def trouble(self) -> str:

@@ -14,6 +14,7 @@ from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.match_surface import MatchSurface
 from keen_compass.app.round.piece_canvas import PieceCanvas
 from keen_compass.app.round.surface import SurfaceWidget
+from keen_compass.language import tr
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.half_typed import Callout
 
@@ -33,7 +34,9 @@ class OverprintSurface(SurfaceWidget):
             surface.chosen.connect(self.chosen)
             surface.placed.connect(self.placed)
             surface.typed.connect(self.typed)
-        self.tabs = [Button(words, partial(self._go, i), "quiet") for i, words in enumerate(("Distances", "Crosses"))]
+        self.tabs = [
+            Button(words, partial(self._go, i), "quiet") for i, words in enumerate((tr("Distances"), tr("Crosses")))
+        ]
         row = QHBoxLayout()
         row.setSpacing(6)
         for tab in self.tabs:

@@ -31,9 +31,11 @@ from keen_compass.app.round.make_step import MakeStep
 from keen_compass.app.round.measure_step import MeasureStep
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.over_cable import PieceOverCable
+from keen_compass.language import tr
 from keen_compass.procedures.stages import Makes, Step
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.session import STILL_OUT
+from keen_compass.words.procedures import step_name
 from keen_compass.words.say import say
 
 if TYPE_CHECKING:
@@ -58,8 +60,8 @@ class RoundPage(QWidget):
         self.model.changed.connect(self.refresh)
         self._title = Line(px=th.TITLE, bold=True)
         self._subtitle = Line(colour="soft")
-        self.back = Button("Back to the rose", self.closed.emit, "quiet")
-        self.give_up = Button("Abandon round", self._ask_give_up, "quiet")
+        self.back = Button(tr("Back to the rose"), self.closed.emit, "quiet")
+        self.give_up = Button(tr("Abandon round"), self._ask_give_up, "quiet")
         self.steps = {step: self._step_button(step) for step in session.context.procedure.steps}
         self.make = self._make_step()
         if isinstance(self.make, MakeStep):
@@ -152,9 +154,9 @@ class RoundPage(QWidget):
         for s, button in self.steps.items():
             reason = session.blocked(s)
             done = list(self.steps).index(s) < list(self.steps).index(step)
-            name = "Run" if runs and s is Step.MAKE else s.capitalize()
+            name = tr("Run") if runs and s is Step.MAKE else step_name(s)
             button.setText(("✓ " if done else "") + name)
-            button.setAccessibleName(f"Step {name}" + (", shown" if s is step else ""))
+            button.setAccessibleName(tr("Step {name}", name=name) + (tr(", shown") if s is step else ""))
             button.setChecked(s is step)
             button.setEnabled(not reason and not session.settled)
             tip(button, say(reason or ""))
@@ -235,24 +237,24 @@ class RoundPage(QWidget):
             parts.append(instrument.name if instrument and read_with else "")
             if piece:
                 others = [str(p.number) for p in reversed(self.model.session.measuring.counted_with(piece))]
-                together = f" with {', '.join(others)}" if others else ""
-                parts.insert(1, f"{context.procedure.noun} {piece.number}{together}")
+                together = tr(" with {others}", others=", ".join(others)) if others else ""
+                parts.insert(1, f"{tr(context.procedure.noun)} {piece.number}{together}")
         return " · ".join(p for p in parts if p)
 
     def _show_onward(self) -> None:
         session = self.model.session
         strip = self.measure.strip
         if session.settled:
-            strip.show_onward("Back to the rose", enabled=True, why_not="")
+            strip.show_onward(tr("Back to the rose"), enabled=True, why_not="")
         elif session.step is Step.MEASURE:
             why = session.blocked(Step.CORRECT)
-            strip.show_onward("To Correct", enabled=not why, why_not=say(why or ""))
+            strip.show_onward(tr("To Correct"), enabled=not why, why_not=say(why or ""))
         else:
             why = session.may_not_sign()
             if why and why.code == STILL_OUT:
-                strip.show_onward("Correct again", enabled=True, why_not=say(why))
+                strip.show_onward(tr("Correct again"), enabled=True, why_not=say(why))
             else:
-                strip.show_onward("Sign off", enabled=not why, why_not=say(why or ""))
+                strip.show_onward(tr("Sign off"), enabled=not why, why_not=say(why or ""))
 
     def _wire_floor(self) -> None:
         edit = self.floor.edit
@@ -317,12 +319,12 @@ class RoundPage(QWidget):
 
     def _sign(self) -> None:
         if self.model.session.needs_reason():
-            self.reason.ask("sign", "Not certain. Sign off anyway, because")
+            self.reason.ask("sign", tr("Not certain. Sign off anyway, because"))
         else:
             self._finish("sign", "")
 
     def _ask_give_up(self) -> None:
-        self.reason.ask("give_up", "Abandon this round, because")
+        self.reason.ask("give_up", tr("Abandon this round, because"))
 
     def _reason_given(self, what: str, reason: str) -> None:
         self._finish(what, reason)
@@ -389,13 +391,13 @@ class ReasonBar(Card):
         self.line.setMinimumHeight(th.HAND)
         self.line.setMaxLength(200)
         self.line.returnPressed.connect(self._give)
-        self.ok = Button("Do it", self._give, "primary")
+        self.ok = Button(tr("Do it"), self._give, "primary")
         layout = QVBoxLayout(self)
         layout.addWidget(self._asks)
         row = QHBoxLayout()
         row.addWidget(self.line, 1)
         row.addWidget(self.ok)
-        row.addWidget(Button("Cancel", self._drop, "quiet"))
+        row.addWidget(Button(tr("Cancel"), self._drop, "quiet"))
         layout.addLayout(row)
         self.hide()
 

@@ -14,6 +14,7 @@ from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.picture_source import PictureSource
 from keen_compass.app.waiting import Dropped, beside
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.words.say import say, show_for
 
 HIGH = 54  # px, of what is written
@@ -31,13 +32,13 @@ class PaperBar(QWidget):
         self.wanted = False
         self.setAcceptDrops(True)
         self.source = PictureSource(self)
-        self.source.file.setPlaceholderText("photo or scan of the worksheet: drop it, or name it")
+        self.source.file.setPlaceholderText(tr("photo or scan of the worksheet: drop it, or name it"))
         self.source.given.connect(self._read)
         self.source.refused.connect(self._try)
         self._label, self._box = Text("", 17, bold=True), QLabel()
         self._box.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self._complaint = Text("", colour="bad")
-        self.leave = Button("Put it away", self._leave, "quiet")
+        self.leave = Button(tr("Put it away"), self._leave, "quiet")
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         for widget, share in (
@@ -91,13 +92,13 @@ class PaperBar(QWidget):
         name = current.measurand.name if current else ""
         counts = [count for of, count in self._written if of == name]
         if current is None or not counts:
-            self._label.say("Nothing is written for this one." if current else "")
+            self._label.say(tr("Nothing is written for this one.") if current else "")
             self._box.clear()
             return
         count = min(len(current.readings), max(counts))
         label = say(current.measurand.label, show_for(session.context.machine))
-        self._label.say("Written:")
-        self._box.setAccessibleName(f"Written for {label}, reading {count + 1}")
+        self._label.say(tr("Written:"))
+        self._box.setAccessibleName(tr("Written for {label}, reading {count}", label=label, count=count + 1))
         picture = QPixmap.fromImage(QImage.fromData(self._written[name, count]))
         self._box.setPixmap(picture.scaledToHeight(HIGH, Qt.TransformationMode.SmoothTransformation))
 
@@ -111,7 +112,7 @@ class PaperBar(QWidget):
 
             layout = layout_of(session)  # the shop file is asked here, not beside
             read = partial(run_apart, read_boxes, data, layout, name, name=name)
-            self._written |= beside("The worksheet is read", read)
+            self._written |= beside(tr("The worksheet is read"), read)
             self._missing = len(layout.boxes) > len(self._written)
             self._piece = session.context.piece.id if session.context.piece else None
             self.source.file.clear()

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Text
 from keen_compass.app.round.model import RoundModel
+from keen_compass.language import tr
 from keen_compass.rounds.seen_pictures import SeenPictures
 
 LIST, NARROW_LIST, NARROW = 330, 262, 640  # px, of the ticks beside the picture; the same where there is less in all
@@ -51,8 +52,8 @@ class PicturePanel(QWidget):
         self.rows = QVBoxLayout()
         self.rows.setSpacing(0)
         self._said = Text("", colour="warn")
-        self.take = Button("Use these", self._take, "primary")
-        self.leave = Button("Cancel", self._leave, "quiet")
+        self.take = Button(tr("Use these"), self._take, "primary")
+        self.leave = Button(tr("Cancel"), self._leave, "quiet")
         self._complaint = Text("", colour="bad")
         self.below = QVBoxLayout()  # the rows, for whoever has more to show
         self.column = QWidget()

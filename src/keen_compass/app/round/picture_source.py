@@ -12,6 +12,7 @@ from PySide6.QtGui import QGuiApplication, QImage
 from keen_compass.app.parts import Button, plain_line
 from keen_compass.errors import InputError
 from keen_compass.formats.files import read_whole
+from keen_compass.language import tr
 
 KINDS = (".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff")
 LARGEST_FILE = 60_000_000  # bytes
@@ -30,11 +31,11 @@ class PictureSource(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self._before: set[Path] = set()
-        self.file = plain_line("Picture or folder")
-        self.file.setPlaceholderText("file, or a folder to watch")
+        self.file = plain_line(tr("Picture or folder"))
+        self.file.setPlaceholderText(tr("file, or a folder to watch"))
         self.file.returnPressed.connect(self._from_line)
-        self.paste = Button("Paste", lambda: self.take_from(QGuiApplication.clipboard().mimeData()), "quiet")
-        self.paste.setAccessibleName("Paste a picture")
+        self.paste = Button(tr("Paste"), lambda: self.take_from(QGuiApplication.clipboard().mimeData()), "quiet")
+        self.paste.setAccessibleName(tr("Paste a picture"))
         self._watcher: QFileSystemWatcher | None = None  # holds open files of the system, so only where it is wanted
 
     def take_file(self, file: Path) -> None:
@@ -101,4 +102,4 @@ def _pictures_in(folder: Path) -> set[Path]:
     try:
         return {f for f in folder.iterdir() if f.suffix.lower() in KINDS and f.is_file()}
     except OSError as error:
-        raise InputError(error.strerror or "can't be read", str(folder)) from None
+        raise InputError(error.strerror or tr("can't be read"), str(folder)) from None

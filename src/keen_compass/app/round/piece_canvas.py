@@ -13,6 +13,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import FULL, SMALL
 from keen_compass.app.round.surface import BoxedSurface, mean_of
+from keen_compass.language import tr
 from keen_compass.procedures.base import Lined, Piece, Pierced
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.standpoint import Standpoint
@@ -342,10 +343,10 @@ class PieceCanvas(BoxedSurface):
     def _draw_captions(self, p: QPainter, factor: int, *, has_readings: bool) -> None:
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        words = "Turned over" if self._turned else "Dashed: nominal"
+        words = tr("Turned over") if self._turned else tr("Dashed: nominal")
         if has_readings:
-            words += ("" if self._turned else " · solid: measured") + (
-                f", error drawn {factor} times" if factor > 1 else ""
+            words += ("" if self._turned else tr(" · solid: measured")) + (
+                tr(", error drawn {factor} times", factor=factor) if factor > 1 else ""
             )
         area = QRectF(14, self.height() - CAPTION, self.width() - 28, CAPTION - 4)
         p.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)

@@ -9,6 +9,7 @@ from PySide6.QtGui import QFontMetrics, QPainter, QPen
 
 from keen_compass.app import theme as th
 from keen_compass.app.round.surface import words_at
+from keen_compass.language import written
 from keen_compass.pieces.page import RINGS, TARGET, Graduation
 from keen_compass.quantities.lengths import UNITS_MM
 
@@ -36,7 +37,7 @@ def draw_printed_mark(
     p.drawLine(middle - QPointF(arm, 0), middle + QPointF(arm, 0))
     p.drawLine(middle - QPointF(0, arm), middle + QPointF(0, arm))
     p.setFont(th.font(th.TEXT))
-    widest = QFontMetrics(p.font()).horizontalAdvance(f"{step * count * division / unit:g}") + 6
+    widest = QFontMetrics(p.font()).horizontalAdvance(written(f"{step * count * division / unit:g}")) + 6
     apart = max(math.ceil(widest / (division * scale)), 1)  # divisions, or numbers would run into one another
     for i in range(-count, count + 1):
         off, whole = i * step * division * scale, abs(round(i * step, 6) % 1) < 1e-6
@@ -46,6 +47,6 @@ def draw_printed_mark(
         p.drawLine(middle + QPointF(-long, off), middle + QPointF(long, off))
         if whole and i and abs(i * step * division) < reach and i % every == 0 and round(abs(i * step)) % apart == 0:
             p.setPen(th.color("soft"))
-            shown = f"{abs(i * step * division) / unit:g}"
+            shown = written(f"{abs(i * step * division) / unit:g}")
             words_at(p, middle + QPointF(off, 18), shown, width=40)
             words_at(p, middle + QPointF(12, off), shown, width=40, side="right")

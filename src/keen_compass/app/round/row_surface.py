@@ -9,6 +9,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
+from keen_compass.language import tr
 from keen_compass.pieces.where import Burnt
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.quantities.charts import Rungs
@@ -113,7 +114,7 @@ class RowSurface(FloatingSurface):
             elif c and c.skipped:
                 p.setFont(th.font(th.TEXT))
                 p.setPen(th.color("soft"))
-                words_at(p, QPointF(box.center().x(), box.bottom() + 14), "left out", width=box.width() + GAP)
+                words_at(p, QPointF(box.center().x(), box.bottom() + 14), tr("left out"), width=box.width() + GAP)
         self._draw_right(p, rungs)
 
     def _draw(self, p: QPainter, i: int, rungs: Rungs | None, *, lit: bool) -> None:

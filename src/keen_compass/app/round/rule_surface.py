@@ -12,6 +12,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
+from keen_compass.language import tr, written
 from keen_compass.pieces.where import Return
 from keen_compass.quantities.charts import Deviations
 from keen_compass.quantities.lengths import format_mm
@@ -152,7 +153,7 @@ class RuleSurface(FloatingSurface):
         """Which way the axis goes, as the technician sees it."""
         assert self.session is not None
         axis, s = self._axis(), self.session.context.machine.standpoint
-        where = "up" if axis == "z" else s.words(axis, 1)
+        where = tr("up") if axis == "z" else s.words(axis, 1)
         p.setPen(th.color("soft"))
         p.setFont(th.font(th.TEXT, bold=True))
         arrow = "◀" if self._leftwards() else "▶"
@@ -160,14 +161,18 @@ class RuleSurface(FloatingSurface):
             words_at(
                 p,
                 QPointF(16, 20),
-                f"+{axis.upper()} runs {where}. Past the first mark is +, short of it −.",
+                tr("+{upper} runs {where}. Past the first mark is +, short of it −.", upper=axis.upper(), where=where),
                 width=self.width() - 30,
                 side="right",
             )
             return
         up = self.current() is None or (self.current() or self.callouts[0]).measurand.way > 0
         back = "▶" if arrow == "◀" else "◀"
-        going = f"going up, +{axis.upper()} {where}  {arrow}" if up else f"{back}  coming back"
+        going = (
+            tr("going up, +{upper} {where}  {arrow}", upper=axis.upper(), where=where, arrow=arrow)
+            if up
+            else tr("{back}  coming back", back=back)
+        )
         words_at(p, QPointF(16, 20), going, width=self.width() - 30, side="right")
 
     # The chart
@@ -183,7 +188,7 @@ class RuleSurface(FloatingSurface):
         else:
             p.setPen(th.color("soft"))
             p.drawText(
-                plot, Qt.AlignmentFlag.AlignCenter, "Deviation against position appears once two targets are read."
+                plot, Qt.AlignmentFlag.AlignCenter, tr("Deviation against position appears once two targets are read.")
             )
             return
         values = [v for points in series.values() for _, v in points if v is not None]
@@ -239,7 +244,7 @@ class RuleSurface(FloatingSurface):
             p.setPen(QPen(th.color("soft" if zero else "grid"), 1.4 if zero else 1))
             p.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             p.setPen(th.color("soft"))
-            text = "0" if zero else format_mm(value, decimals, signed=True)
+            text = "0" if zero else written(format_mm(value, decimals, signed=True))
             words_at(p, QPointF(plot.left() - 8, y), text, width=64, side="left")
             value += step
 
@@ -248,15 +253,19 @@ class RuleSurface(FloatingSurface):
         y, unit = plot.bottom() + 22, self._unit().words
         if self._trips():
             words_at(
-                p, QPointF(plot.left(), y), f"how far each trip misses its first mark, {unit}", width=360, side="right"
+                p,
+                QPointF(plot.left(), y),
+                tr("how far each trip misses its first mark, {unit}", unit=unit),
+                width=360,
+                side="right",
             )
             return
-        words_at(p, QPointF(plot.left() - 56, y), f"deviation, {unit}", width=120, side="right")
+        words_at(p, QPointF(plot.left() - 56, y), tr("deviation, {unit}", unit=unit), width=120, side="right")
         x = plot.left() + 70
-        for way, words in ((1, "going up"), (-1, "coming back")):
+        for way, words in ((1, tr("going up")), (-1, tr("coming back"))):
             self._sign(p, QPointF(x, y), way)
             p.setPen(th.color("soft"))
             words_at(p, QPointF(x + 12, y), words, width=110, side="right")
             x += 112
         if plot.width() > 500:
-            words_at(p, QPointF(x + 4, y), "dashed: scale and lost motion found", width=280, side="right")
+            words_at(p, QPointF(x + 4, y), tr("dashed: scale and lost motion found"), width=280, side="right")

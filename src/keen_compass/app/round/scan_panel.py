@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 from keen_compass.app.parts import Button, empty, painter_on_card
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.picture_panel import PicturePanel, draw_whole, read_image
+from keen_compass.language import tr
 from keen_compass.words.say import capital, say, show_for
 
 
@@ -16,8 +17,8 @@ class ScanPanel(PicturePanel):
 
     def __init__(self, model: RoundModel) -> None:
         self.picture = ScanPicture()
-        super().__init__(model, model.session.seen_piece, "Sizes on the glass", self.picture)
-        self.calibrate = Button("Calibrate scanner by this piece", self._calibrate)
+        super().__init__(model, model.session.seen_piece, tr("Sizes on the glass"), self.picture)
+        self.calibrate = Button(tr("Calibrate scanner by this piece"), self._calibrate)
         self.below.addStretch(1)
         self.below.addWidget(self.calibrate)
 

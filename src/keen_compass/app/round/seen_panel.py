@@ -21,6 +21,7 @@ from keen_compass.app.round.picture_panel import PicturePanel, draw_whole, read_
 from keen_compass.app.round.picture_source import PictureSource
 from keen_compass.app.round.surface import words_at
 from keen_compass.app.waiting import Dropped, beside
+from keen_compass.language import tr
 from keen_compass.pieces.page import ARM
 from keen_compass.practice import stand_in
 from keen_compass.quantities.geometry import Point
@@ -46,12 +47,12 @@ class PictureBar(QWidget):
         self.source = PictureSource(self)
         self.source.given.connect(self._look)
         self.source.refused.connect(lambda run: model.attempt("picture", run))
-        self.practice = Button("Take a practice picture", self._practise, "quiet")
+        self.practice = Button(tr("Take a practice picture"), self._practise, "quiet")
         self._complaint = Text(colour="bad")
         self._complaint.hide()
         row = QHBoxLayout()
         row.setSpacing(8)
-        self.source.file.setAccessibleName("Photo or scan")
+        self.source.file.setAccessibleName(tr("Photo or scan"))
         row.addWidget(self.source.file, 1)
         row.addWidget(self.source.paste)
         row.addWidget(self.practice)
@@ -68,7 +69,9 @@ class PictureBar(QWidget):
         possible = editable and looked is None and (sheet or (on_glass and self.wanted))
         self.setVisible(possible)
         self.source.file.setPlaceholderText(
-            "photo or scan: drop it, or name its file or folder" if sheet else "scan of the piece: drop it, or name it"
+            tr("photo or scan: drop it, or name its file or folder")
+            if sheet
+            else tr("scan of the piece: drop it, or name it")
         )
         piece = session.context.piece
         self.practice.setVisible(possible and piece is not None and bool(piece.practice))
@@ -91,9 +94,9 @@ class PictureBar(QWidget):
         def run() -> None:
             try:
                 if session.seen_sheet.possible:
-                    session.seen_sheet.look(data, name, partial(beside, "The sheet is read"))
+                    session.seen_sheet.look(data, name, partial(beside, tr("The sheet is read")))
                 else:
-                    session.seen_piece.look(data, name, partial(beside, "The piece is read"))
+                    session.seen_piece.look(data, name, partial(beside, tr("The piece is read")))
             except Dropped:  # whoever waited left it
                 session.seen_sheet.leave()
                 session.seen_piece.leave()
@@ -107,7 +110,7 @@ class PictureBar(QWidget):
         take = stand_in.photo(session) if session.seen_sheet.possible else stand_in.scan(session)
         if take is not None:
             with suppress(Dropped):
-                self._look(beside("A practice picture is taken", take), "picture")
+                self._look(beside(tr("A practice picture is taken"), take), "picture")
 
 
 class SeenPanel(PicturePanel):
@@ -127,7 +130,7 @@ class SeenPanel(PicturePanel):
         called: dict[int | str, str] = {key: str(key) for key in (looked.keys if looked else ())}
         called |= {key: capital(say(labels[key].label, show)) for key in called if isinstance(key, str)}
         self.picture.show_looked(looked, called)
-        self.heading.say(f"In the picture, {show.units}")
+        self.heading.say(tr("In the picture, {units}", units=show.units))
         left_out = {key for key, tick in self.ticks.items() if not tick.isChecked()} if looked else set()
         empty(self.rows)
         self.ticks = {}
@@ -141,15 +144,17 @@ class SeenPanel(PicturePanel):
             if not names:
                 if looked.may_be_pointed_at(key):
                     show_it = partial(self._point_at, key)
-                    self.rows.addWidget(Button(f"{called[key]}   point at it below", show_it, "quiet"))
+                    self.rows.addWidget(
+                        Button(tr("{called}   point at it below", called=called[key]), show_it, "quiet")
+                    )
                 else:
-                    self.rows.addWidget(Text(f"{called[key]}   not read", colour="soft"))
+                    self.rows.addWidget(Text(tr("{called}   not read", called=called[key]), colour="soft"))
                 continue
             values = ",  ".join(show.number(read[n].mm, signed=not isinstance(key, str)) for n in names)
             U = show.number(max(read[n].U for n in names))
             tick = self.add_tick(key, f"{called[key]}   {values}  ± {U}", on=key not in left_out)
-            what = called[key] if isinstance(key, str) else f"target {key}"
-            tick.setAccessibleName(f"Take {what}: {values}, give or take {U}")
+            what = called[key] if isinstance(key, str) else tr("target {key}", key=key)
+            tick.setAccessibleName(tr("Take {what}: {values}, give or take {U}", what=what, values=values, U=U))
             tick.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
@@ -285,7 +290,7 @@ class SeenPicture(QWidget):
         p.drawRect(area)
         p.setFont(th.font(17, bold=True))
         p.setPen(th.color("ink"))
-        what = self._called[self._key] if isinstance(self._key, str) else f"Target {self._key}"
+        what = self._called[self._key] if isinstance(self._key, str) else tr("Target {key}", key=self._key)
         words_at(p, QPointF(area.center().x(), area.top() - 12), what, width=self.loupe.width())
 
 
@@ -303,7 +308,7 @@ class Loupe(ShowsFocus):
         self.setMinimumHeight(90)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.CrossCursor)
-        self.setAccessibleName("Loupe: drag the cross or line, or move it with the arrow keys")
+        self.setAccessibleName(tr("Loupe: drag the cross or line, or move it with the arrow keys"))
 
     def area(self) -> QRectF:
         """Of the target."""

@@ -15,6 +15,7 @@ from keen_compass.app.round.choices import fill
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.stage_panel import StagePanel
 from keen_compass.formats.files import file_stem
+from keen_compass.language import tr
 from keen_compass.machines.shown import length_unit, show_length
 from keen_compass.practice import paper as practice
 from keen_compass.procedures.stages import Stage
@@ -29,20 +30,20 @@ class PrintPanel(StagePanel):
 
     def __init__(self, model: RoundModel) -> None:
         super().__init__(model)
-        self.copies = plain_count("Copies", MOST_COPIES)
-        self.file = plain_line("File to write: PDF, PNG or SVG")
-        self.write = Button("Write it", self._write, "primary", "file")
-        self.printer = plain_combo("Printer")
-        self.send = Button("Print it", self._send)
-        self.on_stand_in = Button("Practice print", self._by_stand_in, "primary")
+        self.copies = plain_count(tr("Copies"), MOST_COPIES)
+        self.file = plain_line(tr("File to write: PDF, PNG or SVG"))
+        self.write = Button(tr("Write it"), self._write, "primary", "file")
+        self.printer = plain_combo(tr("Printer"))
+        self.send = Button(tr("Print it"), self._send)
+        self.on_stand_in = Button(tr("Practice print"), self._by_stand_in, "primary")
         unit = length_unit(model.session.context.machine.units)
-        self.bars = [plain_line(f"Check bar {axis} measures", unit, 20) for axis in "XY"]
+        self.bars = [plain_line(tr("Check bar {axis} measures", axis=axis), unit, 20) for axis in "XY"]
         self._asks = [Text("", colour="ink") for _ in "XY"]
         for asks in self._asks:
             asks.setWordWrap(False)
-        self.keep = Button("Save", self._measured, "primary")
+        self.keep = Button(tr("Save"), self._measured, "primary")
         self.shows = Button("", self.type_practice, "quiet")
-        self.again = Button("Print another", self._print_another, "quiet")
+        self.again = Button(tr("Print another"), self._print_another, "quiet")
         self.row(self.copies, self.file, self.write)
         self.row(self.printer, self.send, 1, self.on_stand_in)
         self.row(self._asks[0], self.bars[0], self._asks[1], self.bars[1], self.keep)
@@ -78,7 +79,7 @@ class PrintPanel(StagePanel):
         page = self.sheets.page()
         if page:
             for asks, mm, axis in zip(self._asks, page.bar_lengths, "XY", strict=True):
-                asks.say(f"{axis} bar, {page.graduation.length(mm)}:")
+                asks.say(tr("{axis} bar, {length}:", axis=axis, length=page.graduation.length(mm)))
         for w in (*self._asks, *self.bars, self.keep, self.again):
             w.setVisible(done)
         units = context.machine.shown_in
@@ -89,7 +90,7 @@ class PrintPanel(StagePanel):
         shown = practice.shows_bars(self.model.session) if done and self._practised() else None
         self.shows.setVisible(shown is not None)
         if shown:
-            self.shows.name(f"Rule shows {shown[0]} and {shown[1]}   F8")
+            self.shows.name(tr("Rule shows {shown} and {shown2}   F8", shown=shown[0], shown2=shown[1]))
         for button in (self.write, self.send, self.on_stand_in, self.keep):
             button.setEnabled(self._editable() and page is not None)
 
@@ -159,10 +160,10 @@ class LoadPanel(StagePanel):
 
     def __init__(self, model: RoundModel) -> None:
         super().__init__(model)
-        self.number = plain_line("Number on the sheet", "the number on it", 12)
+        self.number = plain_line(tr("Number on the sheet"), tr("the number on it"), 12)
         self.number.returnPressed.connect(self._loaded)
-        self.main = Button("Loaded like this", self._loaded, "primary")
-        asks = Text("Number on the sheet:")
+        self.main = Button(tr("Loaded like this"), self._loaded, "primary")
+        asks = Text(tr("Number on the sheet:"))
         asks.setWordWrap(False)
         self.row(asks, self.number, self.main)
 
@@ -174,7 +175,7 @@ class LoadPanel(StagePanel):
             self.number.clear()
         self.main.setEnabled(self._editable())
         last = self.sheets.stages[-1] is Stage.LOAD
-        self.main.name("Loaded like this: aim" if last else "Loaded like this")
+        self.main.name(tr("Loaded like this: aim") if last else tr("Loaded like this"))
 
     def warning(self) -> str:
         """A print that was fitted to its page is best made again."""
@@ -206,15 +207,15 @@ class AimPanel(StagePanel):
     def __init__(self, model: RoundModel, link: PortLink) -> None:
         super().__init__(model)
         self._link = link
-        self.place = plain_line("Where the machine stands, X Y", "X Y as the machine shows it", 40)
+        self.place = plain_line(tr("Where the machine stands, X Y"), tr("X Y as the machine shows it"), 40)
         self.place.setFont(th.font(th.VERDICT, bold=True))
         self.place.returnPressed.connect(self._take)
-        self.main = Button("Pointer is on the mark", self._take, "primary")
+        self.main = Button(tr("Pointer is on the mark"), self._take, "primary")
         self.near = Button("", self._go_near)
-        self.origin = Button("Origin is set on mark 1", self._set_origin, "quiet")
-        self.origin.setAccessibleName("The machine’s own origin is set on mark 1; nothing else is known")
+        self.origin = Button(tr("Origin is set on mark 1"), self._set_origin, "quiet")
+        self.origin.setAccessibleName(tr("The machine’s own origin is set on mark 1; nothing else is known"))
         self.shows = Button("", self.type_practice, "quiet")
-        self.again = Button("Aim at all marks again", self._all_again, "quiet")
+        self.again = Button(tr("Aim at all marks again"), self._all_again, "quiet")
         self.jog: JogPad | None = None
         self.row(self.place, self.main)
         self.row(self.near, self.origin, self.again, 1, self.shows)
@@ -226,14 +227,14 @@ class AimPanel(StagePanel):
         sheets, mark = self.sheets, self.sheets.next_mark()
         done = Stage.AIM in sheets.state.done
         self.place.setVisible(mark is not None and not done)
-        self.main.name("Go on" if done else "Pointer is on the mark")
+        self.main.name(tr("Go on") if done else tr("Pointer is on the mark"))
         self.main.setEnabled(self._editable())
         self.origin.setVisible(not done and not sheets.state.aimed)
         self.again.setVisible(done or bool(sheets.state.aimed))
         shown = practice.shows_mark(self.model.session) if self._practised() and not done else None
         self.shows.setVisible(shown is not None)
         if shown:
-            self.shows.name(f"Practice position {shown}   F8")
+            self.shows.name(tr("Practice position {shown}   F8", shown=shown))
         self._follow_link()
 
     def _follow_link(self) -> None:
@@ -252,7 +253,7 @@ class AimPanel(StagePanel):
         self.near.setVisible(ready and expected is not None)
         if expected is not None:
             self.near.setEnabled(self.sheets.out_of_reach() is None)
-            self.near.name(f"Go near mark {(self.sheets.next_mark() or 0) + 1}")
+            self.near.name(tr("Go near mark {value}", value=(self.sheets.next_mark() or 0) + 1))
 
     def _expected(self) -> Point | None:
         mark = self.sheets.next_mark()
@@ -318,14 +319,14 @@ class DrawPanel(StagePanel):
 
     def __init__(self, model: RoundModel) -> None:
         super().__init__(model)
-        self.tool: QComboBox = plain_combo("Tool that draws")
+        self.tool: QComboBox = plain_combo(tr("Tool that draws"))
         self.tool.activated.connect(self._choose_tool)
-        self.instrument: QComboBox = plain_combo("Measured with")
+        self.instrument: QComboBox = plain_combo(tr("Measured with"))
         self.instrument.activated.connect(self._choose_instrument)
-        self.file: QLineEdit = plain_line("File to write")
-        self.write = Button("Write file", self._write, icon="file")
-        self.on_stand_in = Button("Practice drawing", self._made_by_stand_in, "primary", "cut")
-        self.is_drawn = Button("It is drawn: measure", self.finish, "quiet")
+        self.file: QLineEdit = plain_line(tr("File to write"))
+        self.write = Button(tr("Write file"), self._write, icon="file")
+        self.on_stand_in = Button(tr("Practice drawing"), self._made_by_stand_in, "primary", "cut")
+        self.is_drawn = Button(tr("It is drawn: measure"), self.finish, "quiet")
         self._written = Line("", colour="good")
         row = self.row(self.tool, self.file, self.write)
         row.setStretch(0, 2)
@@ -356,11 +357,11 @@ class DrawPanel(StagePanel):
                 str(Path.home() / f"{file_stem(context.machine.name)}-sheet-{making.next_number()}.{making.extension}")
             )
         cuts = context.procedure.uses_artwork
-        self.on_stand_in.name("Practice cut" if cuts else "Practice drawing")
-        self.is_drawn.name("It is cut: measure" if cuts else "It is drawn: measure")
+        self.on_stand_in.name(tr("Practice cut") if cuts else tr("Practice drawing"))
+        self.is_drawn.name(tr("It is cut: measure") if cuts else tr("It is drawn: measure"))
         written, practised = self._is_written(), self._practised()
         mark = context.mark(FileWritten)
-        self._written.say(f"Written: {mark.file}" if written and mark else "")
+        self._written.say(tr("Written: {file}", file=mark.file) if written and mark else "")
         self._written.setVisible(written)
         self.on_stand_in.setVisible(practised)
         self.is_drawn.setVisible(not practised or written)

@@ -15,6 +15,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.piece_canvas import draw_axes
 from keen_compass.app.round.surface import words_at
+from keen_compass.language import tr
 from keen_compass.pieces.page import Page
 from keen_compass.pieces.sticker import Sticker, to_sheet
 from keen_compass.quantities.geometry import Point
@@ -275,7 +276,7 @@ def draw_foot(p: QPainter, widget: QWidget, standpoint: Standpoint, words: str =
     p.setPen(Qt.PenStyle.NoPen)
     p.drawPolygon(QPolygonF([at, at + QPointF(9, 13), at + QPointF(-9, 13)]))
     p.setPen(th.color("soft"))
-    p.drawText(QRectF(at.x() + 14, y, 150, 24), Qt.AlignmentFlag.AlignVCenter, "you stand here")
+    p.drawText(QRectF(at.x() + 14, y, 150, 24), Qt.AlignmentFlag.AlignVCenter, tr("you stand here"))
     draw_axes(p, QPointF(widget.width() - 92.0, widget.height() - 14.0), standpoint)
 
 
@@ -290,7 +291,7 @@ class HeadPicture(QWidget):
     def show_head(self, standpoint: Standpoint, offset: Point, name: str, words: str) -> None:
         """offset: from the tool, mm along the machine's axes; words: how far that is, as it is seen."""
         self._standpoint, self._offset, self._name, self._words = standpoint, offset, name, words
-        self.setAccessibleName(f"The controller has the {name} {words} of the tool")
+        self.setAccessibleName(tr("The controller has the {name} {words} of the tool", name=name, words=words))
         self.update()
 
     def paintEvent(self, _event: object) -> None:
@@ -315,7 +316,7 @@ class HeadPicture(QWidget):
         p.drawEllipse(dot, 7, 7)
         p.setFont(th.font(th.TEXT, bold=True))
         p.setPen(th.color("ink"))
-        words_at(p, tool + QPointF(0, 27), "tool", width=80)
+        words_at(p, tool + QPointF(0, 27), tr("tool"), width=80)
         words_at(p, dot + QPointF(0, 22), self._name, width=110)
         p.setFont(th.font(17, bold=True))
         p.drawText(QRectF(14, 8, self.width() - 28, 26), Qt.AlignmentFlag.AlignCenter, self._words)
@@ -338,7 +339,7 @@ class SheetPicture(QWidget):
     def show_sheet(self, seen: Seen | None, words: str = "") -> None:
         """Another state of it; none where there is only a mark on the bed."""
         self._seen, self._words = seen, words
-        self.setAccessibleName(words or "The sheet as you see it")
+        self.setAccessibleName(words or tr("The sheet as you see it"))
         self.update()
 
     def drawing(self) -> Drawing | None:

@@ -18,6 +18,7 @@ from keen_compass.app.round.sheet_panels import AimPanel, DrawPanel, LoadPanel, 
 from keen_compass.app.round.sheet_picture import HeadPicture, Seen, SheetPicture
 from keen_compass.app.round.stage_panel import StagePanel
 from keen_compass.errors import KeenCompassError
+from keen_compass.language import tr
 from keen_compass.machines.shown import show_length, show_size
 from keen_compass.pieces.page import Page
 from keen_compass.procedures.stages import Stage
@@ -200,6 +201,10 @@ class SheetStep(QWidget):
 def _caption(page: Page, number: int, units: str, *, bars: bool) -> str:
     """Which sheet it is; how long its bars are ordered."""
     if not bars:
-        return f"sheet {number}, {show_size(page.width, page.height, units)}"
+        return tr("sheet {number}, {show_size}", number=number, show_size=show_size(page.width, page.height, units))
     x, y = page.bar_lengths
-    return f"bar X {show_length(x, units)}, bar Y {show_length(y, units)}"
+    return tr(
+        "bar X {show_length}, bar Y {show_length2}",
+        show_length=show_length(x, units),
+        show_length2=show_length(y, units),
+    )

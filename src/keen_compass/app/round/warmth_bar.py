@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLa
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Text
 from keen_compass.app.round.model import RoundModel
+from keen_compass.language import tr
 from keen_compass.quantities.measuring import EXPANSION
 
 FROM = 500.0  # mm; shorter than that warmth hardly shows
@@ -23,17 +24,17 @@ class WarmthBar(Card):
         self.material = QComboBox()
         self.material.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.material.setMinimumContentsLength(10)
-        self.material.setAccessibleName("What the piece is made of")
+        self.material.setAccessibleName(tr("What the piece is made of"))
         for material in EXPANSION:
             self.material.addItem(NAMES.get(material, material), material)
-        self.part, self.instrument = (self._degrees(name) for name in ("the piece", "the instrument"))
-        self.use = Button("Include", self._use)
-        self.off = Button("Exclude", self._leave_off, "quiet")
+        self.part, self.instrument = (self._degrees(name) for name in (tr("the piece"), tr("the instrument")))
+        self.use = Button(tr("Include"), self._use)
+        self.off = Button(tr("Exclude"), self._leave_off, "quiet")
         self._complaint = Text(colour="bad")
         said, buttons = QHBoxLayout(), QHBoxLayout()
         said.setSpacing(8)
         said.addWidget(self.material)
-        for words, line in (("is", self.part), ("°C, instrument", self.instrument), ("°C", None)):
+        for words, line in (("is", self.part), (tr("°C, instrument"), self.instrument), ("°C", None)):
             said.addWidget(_soft(words))
             if line:
                 said.addWidget(line)
@@ -57,7 +58,11 @@ class WarmthBar(Card):
     def said(self) -> str:
         """What the button that opens it says."""
         w = self._model.session.measuring.warmth()
-        return f"Temperature: {w.part:g} °C, {w.instrument:g} °C" if w.material else "Temperature…"
+        return (
+            tr("Temperature: {part:g} °C, {instrument:g} °C", part=w.part, instrument=w.instrument)
+            if w.material
+            else tr("Temperature…")
+        )
 
     def ask(self) -> None:
         """Open it with what was said."""
@@ -96,7 +101,7 @@ class WarmthBar(Card):
         line.setMinimumHeight(th.HAND)
         line.setMaxLength(8)
         line.setPlaceholderText("20")
-        line.setAccessibleName(f"How warm {of} is, °C")
+        line.setAccessibleName(tr("How warm {of} is, °C", of=of))
         line.returnPressed.connect(self._use)
         return line
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from keen_compass.language import dated, tr, written
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length, show_size
 from keen_compass.quantities.charts import Extent
@@ -23,11 +24,11 @@ def headline(finding: Finding, machine: Machine) -> str:
     most, in thou where its number is in inches.
     """
     if finding.verdict is Verdict.IMPLAUSIBLE:
-        return "Is this right?"
+        return tr("Is this right?")
     if finding.harm is None or finding.expanded_uncertainty is None:
-        return "Not known yet"
+        return tr("Not known yet")
     unit = shown_in(finding.error_unit, machine.unit_of(finding.quantity))
-    shown = f"{HEADS[finding.verdict]}: {unit.number(finding.harm, finding.expanded_uncertainty)}"
+    shown = f"{tr(HEADS[finding.verdict])}: {unit.number(finding.harm, finding.expanded_uncertainty)}"
     return shown if finding.error_unit == "mm/m" else f"{shown} {unit.sign}"
 
 
@@ -41,10 +42,10 @@ def consequence(finding: Finding, machine: Machine, without: Note | None = None)
     fact = f"{fact}; {tolerance_in_words(finding, show)}."
     said = " ".join(notes[:2])
     if finding.verdict is Verdict.IN:
-        return f"{fact} {said or 'Leave it.'}"
+        return f"{fact} {said or tr('Leave it.')}"
     if finding.verdict is Verdict.CANNOT_TELL:
         return f"{fact} {said}".strip()
-    return f"{fact} {said or ('' if without else 'Correct it.')}".strip()
+    return f"{fact} {said or ('' if without else tr('Correct it.'))}".strip()
 
 
 def to_do(finding: Finding, machine: Machine) -> str:
@@ -62,13 +63,13 @@ def number(stored: StoredValue, given: object, decimals: int) -> str:
 def new_uncertainty(finding: Finding) -> str:
     """``± 0.011``, two significant digits."""
     U = finding.new_expanded_uncertainty
-    return f"± {U:.{two_significant(U)}f}" if U else ""
+    return written(f"± {U:.{two_significant(U)}f}") if U else ""
 
 
 def size_of(extent: Extent, machine: Machine) -> str:
     """How large a piece or run is: ``400 × 300 mm``, ``X, 1000 mm``."""
     if extent.points:
-        return f"{extent.points[0]} × {extent.points[1]} points"
+        return tr("{points} × {points2} points", points=extent.points[0], points2=extent.points[1])
     if len(extent.lengths) == 2:
         return show_size(*extent.lengths, machine.units)
     length = show_length(extent.lengths[0], machine.units) if extent.lengths else ""
@@ -77,4 +78,4 @@ def size_of(extent: Extent, machine: Machine) -> str:
 
 def day_and_time(at: str) -> str:
     """Local time, from the logbook's UTC."""
-    return datetime.fromisoformat(at).astimezone().strftime("%-d %B %Y, %H:%M")
+    return dated(datetime.fromisoformat(at).astimezone(), "%-d %B %Y, %H:%M")

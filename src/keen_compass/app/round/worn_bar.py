@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from keen_compass.app.parts import Button, Card, Text
 from keen_compass.app.round.model import RoundModel
+from keen_compass.language import tr
 from keen_compass.words.wear import worn_asks
 
 
@@ -17,8 +18,8 @@ class WornBar(Card):
         self._model = model
         self._asks = Text("", bold=True)
         making = model.session.making
-        self.new = Button("New ones fitted", lambda: model.attempt("make", making.new_consumables), "primary")
-        self.stay = Button("Keep the old ones", lambda: model.attempt("make", making.keep_worn), "quiet")
+        self.new = Button(tr("New ones fitted"), lambda: model.attempt("make", making.new_consumables), "primary")
+        self.stay = Button(tr("Keep the old ones"), lambda: model.attempt("make", making.keep_worn), "quiet")
         buttons = QHBoxLayout()
         buttons.addStretch(1)
         buttons.addWidget(self.stay)

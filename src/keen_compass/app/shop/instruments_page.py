@@ -11,6 +11,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.forms import Form
 from keen_compass.app.parts import Button, Line, PlacePage, Text, empty, scrolling
 from keen_compass.errors import KeenCompassError
+from keen_compass.language import tr, written
 from keen_compass.machines.instrument_form import INSTRUMENT_KINDS, instrument_fields, read_instrument
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, length_in_words
@@ -27,18 +28,18 @@ class InstrumentsPage(PlacePage):
         self._shop = shop
         self._chosen: Instrument | None = None
         self.form = Form()
-        self.form.field("name", "Name")
-        self.form.choice("kind", "Kind", {k: k for k in INSTRUMENT_KINDS})
-        self.form.choice("unit", "Bare digits are", {u: u for u in UNITS_MM})
-        self.form.field("resolution", "Smallest division")
-        self.form.field("error_a", "Permissible error, fixed part")
-        self.form.field("error_b", "… and per metre, mm")
-        self.form.field("reach", "Measures up to")
-        self.form.field("zero", "Shows at zero")
-        self.form.field("due", "Its own check is due", "2027-03-01, or empty")
+        self.form.field("name", tr("Name"))
+        self.form.choice("kind", tr("Kind"), {k: k for k in INSTRUMENT_KINDS})
+        self.form.choice("unit", tr("Bare digits are"), {u: u for u in UNITS_MM})
+        self.form.field("resolution", tr("Smallest division"))
+        self.form.field("error_a", tr("Permissible error, fixed part"))
+        self.form.field("error_b", tr("… and per metre, mm"))
+        self.form.field("reach", tr("Measures up to"))
+        self.form.field("zero", tr("Shows at zero"))
+        self.form.field("due", tr("Its own check is due"), tr("2027-03-01, or empty"))
         self._about = Text(colour="soft")
         self._trouble = Text(colour="bad", bold=True)
-        self.save = Button("Save", self._save, "primary")
+        self.save = Button(tr("Save"), self._save, "primary")
         self._list = QVBoxLayout()
         self._list.setSpacing(8)
         self._title = Line("", 20, bold=True)
@@ -48,8 +49,8 @@ class InstrumentsPage(PlacePage):
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
-        head.addWidget(Line("Instruments", th.TITLE, bold=True), 1)
-        head.addWidget(Button("Close", self.left.emit, "quiet"))
+        head.addWidget(Line(tr("Instruments"), th.TITLE, bold=True), 1)
+        head.addWidget(Button(tr("Close"), self.left.emit, "quiet"))
         head.addWidget(self.save)
         listing = QWidget()
         listing.setLayout(self._list)
@@ -80,7 +81,7 @@ class InstrumentsPage(PlacePage):
     def choose(self, instrument: Instrument | None) -> None:
         """Show one, or an empty form for a new one."""
         self._chosen = instrument
-        self._title.say(instrument.name if instrument else "A new instrument")
+        self._title.say(instrument.name if instrument else tr("A new instrument"))
         self.form.fill(instrument_fields(instrument))
         self._trouble.say("")
         self._about.say(self._known_about(instrument) if instrument else "")
@@ -89,31 +90,33 @@ class InstrumentsPage(PlacePage):
 
     def _known_about(self, instrument: Instrument) -> str:
         learnt = self._shop.repeatability(instrument.uid)
-        words = "No repeats yet: the spread of single readings is assumed to be one division."
+        words = tr("No repeats yet: the spread of single readings is assumed to be one division.")
         if learnt:
-            words = (
-                f"Its repeats in the logbook differ by {length_in_words(learnt.s, instrument.shown_in, 4)} "
-                f"(standard deviation, {learnt.dof:.0f} degrees of freedom)."
+            words = tr(
+                "Its repeats in the logbook differ by {length_in_words} (standard deviation, {dof:.0f} "
+                "degrees of freedom).",
+                length_in_words=written(length_in_words(learnt.s, instrument.shown_in, 4)),
+                dof=learnt.dof,
             )
         if instrument.overdue(datetime.now(UTC).date()):
-            words += f" Its own check was due on {instrument.due}."
+            words += tr(" Its own check was due on {due}.", due=instrument.due)
         return words
 
     def _fill_list(self) -> None:
         empty(self._list)
         today: date = datetime.now(UTC).date()
         for instrument in self._shop.instruments():
-            words = instrument.name + (" · check due" if instrument.overdue(today) else "")
+            words = instrument.name + (tr(" · check due") if instrument.overdue(today) else "")
             button = Button(words, lambda i=instrument: self.choose(i), "quiet")  # type: ignore[misc]
             button.setCheckable(True)
             button.setChecked(self._chosen is not None and instrument.uid == self._chosen.uid)
             self._list.addWidget(button)
-        self._list.addWidget(Button("Add an instrument", lambda: self.choose(None)))
+        self._list.addWidget(Button(tr("Add an instrument"), lambda: self.choose(None)))
 
     def _save(self) -> None:
         instrument, complaints = read_instrument(self.form.values(), self._chosen)
         self.form.complain(complaints)
-        self._trouble.say("Some fields need another look." if complaints else "")
+        self._trouble.say(tr("Some fields need another look.") if complaints else "")
         if instrument is None:
             return
         try:

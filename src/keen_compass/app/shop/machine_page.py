@@ -12,9 +12,11 @@ from keen_compass.app.forms import Form
 from keen_compass.app.parts import Button, Line, PlacePage, Text, scrolling
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.errors import KeenCompassError
+from keen_compass.language import marked, tr
 from keen_compass.machines.fitted import new_uid
 from keen_compass.machines.form_reader import NEEDED
 from keen_compass.machines.forms import (
+    CUTS,
     DRAWS,
     IN_CONTROLLER,
     JUDGED,
@@ -34,33 +36,33 @@ from keen_compass.quantities.resolution import OF_AXES
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.shop.store import Shop
 
-ROOM_WORDS = {"file": "is in our files", "controller": "is added by the controller"}
+ROOM_WORDS = {"file": marked("is in our files"), "controller": marked("is added by the controller")}
 CUT = tuple(q for q in IN_CONTROLLER if QUANTITIES[q].group == "cut")
 NUMBER = (9, 14, 8)  # shares of a row: a number, what the controller calls it, its tolerance
 PICTURE = 210  # px, height of the picture of the axes
 HEAD_WORDS = {
-    "": "nothing",
-    "pointer": "a pointer",
-    "sensor": "a mark sensor",
-    "pointer, sensor": "a pointer and a mark sensor",
+    "": marked("nothing"),
+    "pointer": marked("a pointer"),
+    "sensor": marked("a mark sensor"),
+    "pointer, sensor": marked("a pointer and a mark sensor"),
 }
 MORE_WORDS = {
-    "": "nothing more",
-    "second_tool": "a second tool",
-    "camera": "a camera",
-    "camera, second_tool": "a camera and a second tool",
+    "": marked("nothing more"),
+    "second_tool": marked("a second tool"),
+    "camera": marked("a camera"),
+    "camera, second_tool": marked("a camera and a second tool"),
 }
 PRINT_WORDS = {
-    "percent_100": "per cent, 100 for true",
-    "percent_0": "per cent, 0 for true",
-    "factor": "a factor, 1 for true",
-    "pair": "a pair that it divides",
+    "percent_100": marked("per cent, 100 for true"),
+    "percent_0": marked("per cent, 0 for true"),
+    "factor": marked("a factor, 1 for true"),
+    "pair": marked("a pair that it divides"),
 }
 OFFSET_WORDS = {
-    "secondary_minus_tool": "from the tool to what is beside it",
-    "tool_minus_secondary": "from what is beside it to the tool",
+    "secondary_minus_tool": marked("from the tool to what is beside it"),
+    "tool_minus_secondary": marked("from what is beside it to the tool"),
 }
-UNIT_WORDS = {"mm": "millimetres", "in": "inches, decimal", "in 1/64": "inches, fractions"}
+UNIT_WORDS = {"mm": marked("millimetres"), "in": marked("inches, decimal"), "in 1/64": marked("inches, fractions")}
 
 
 class MachinePage(PlacePage):
@@ -84,7 +86,7 @@ class MachinePage(PlacePage):
         self.form.fill(fields)
         self.keeps.fill(fields)
         self.picture.set_standpoint(machine.standpoint if machine else Standpoint())
-        self.save = Button("Save", self._save, "primary")
+        self.save = Button(tr("Save"), self._save, "primary")
         self._lay_out()
         self._kind = MachineKind(fields["kind"])
         for name in ("kind", "heads", "heads_more", "tool_marks"):
@@ -99,91 +101,97 @@ class MachinePage(PlacePage):
 
     def _fields_of_the_machine(self) -> None:
         f = self.form
-        f.choice("kind", "Kind", {k.value: k.said for k in MachineKind})
-        f.field("name", "Name")
-        f.choice("units", "Shown in", UNIT_WORDS)
-        f.columns("along X", "along Y", of="bed_x")
-        f.row("Bed", {"bed_x": "along X", "bed_y": "along Y"})
-        f.choice("feeds_along", "The roll feeds along", {"x": "X", "y": "Y"})
-        f.columns("width", "feeds at most", of="roll_width")
-        f.row("Roll", {"roll_width": "width", "roll_length": "feeds at most"})
-        f.field("process", "Process", "current, nozzle, gas")
-        f.field("tool", "Tool")
-        f.choice("tool_marks", "This tool", {way: way for way in ("cuts", DRAWS, TRAILS)})
-        f.field("tool_width", "Its diameter", "0 for a pen")
-        f.field("stock", "Stock loaded")
-        stock = {"stock_thickness": "thickness", "stock_x": "along X", "stock_y": "along Y"}
+        f.choice("kind", tr("Kind"), {k.value: k.said for k in MachineKind})
+        f.field("name", tr("Name"))
+        f.choice("units", tr("Shown in"), UNIT_WORDS)
+        f.columns(tr("along X"), tr("along Y"), of="bed_x")
+        f.row(tr("Bed"), {"bed_x": tr("along X"), "bed_y": tr("along Y")})
+        f.choice("feeds_along", tr("The roll feeds along"), {"x": "X", "y": "Y"})
+        f.columns(tr("width"), tr("feeds at most"), of="roll_width")
+        f.row(tr("Roll"), {"roll_width": tr("width"), "roll_length": tr("feeds at most")})
+        f.field("process", tr("Process"), tr("current, nozzle, gas"))
+        f.field("tool", tr("Tool"))
+        f.choice("tool_marks", tr("This tool"), {way: way for way in (CUTS, DRAWS, TRAILS)})
+        f.field("tool_width", tr("Its diameter"), tr("0 for a pen"))
+        f.field("stock", tr("Stock loaded"))
+        stock = {"stock_thickness": tr("thickness"), "stock_x": tr("along X"), "stock_y": tr("along Y")}
         f.columns(*stock.values())
-        f.row("It is", stock)
-        f.choice("heads", "Beside the tool", HEAD_WORDS)
-        f.choice("heads_more", "And", MORE_WORDS)
-        f.field("accessory", "Accessory fitted", "scoring tip, felt pen; empty for none")
-        f.columns("along X", "along Y", of="accessory_x")
-        f.row("Maker’s value", {"accessory_x": "along X", "accessory_y": "along Y"})
-        f.field("printer", "Printed on", "which printer")
-        f.field("carrier", "Carried by", "mat, film; empty for the bare roll")
-        f.fold("More about the machine")
-        f.choice("file", "Takes files as", {"": "what its kind takes", **FILES})
-        f.field("z_travel", "Z moves by", "0 without a Z to calibrate")
-        f.field("gantry", "Between the gantry’s drives", "0 with one drive")
-        f.choice("gantry_along", "The gantry runs", {"y": "along Y", "x": "along X"})
-        f.choice("head", "The head is held", {"": "not known yet", **HEADS})
-        f.field("acceleration", "Acceleration")
-        f.field("due_months", "Check every … months")
-        f.fold("How it cuts")
-        f.field("feed", "Cutting feed")
-        f.field("plunge_feed", "Plunge feed")
-        f.field("depth_per_pass", "Depth of a pass at most")
-        f.field("spindle_rpm", "Spindle, turns per minute")
-        f.field("pierce_height", "Pierces above the stock by")
-        f.field("pierce_delay", "A pierce takes, s")
-        f.field("cut_height", "Cuts above the stock by")
-        f.field("power", "Power, %")
-        f.field("focus", "Lens height (Z)")
-        f.choice("wear", "Wear is counted in", {name: name for name in COUNTS})
+        f.row(tr("It is"), stock)
+        f.choice("heads", tr("Beside the tool"), HEAD_WORDS)
+        f.choice("heads_more", tr("And"), MORE_WORDS)
+        f.field("accessory", tr("Accessory fitted"), tr("scoring tip, felt pen; empty for none"))
+        f.columns(tr("along X"), tr("along Y"), of="accessory_x")
+        f.row(tr("Maker’s value"), {"accessory_x": tr("along X"), "accessory_y": tr("along Y")})
+        f.field("printer", tr("Printed on"), tr("which printer"))
+        f.field("carrier", tr("Carried by"), tr("mat, film; empty for the bare roll"))
+        f.fold(tr("More about the machine"))
+        f.choice("file", tr("Takes files as"), {"": tr("what its kind takes"), **FILES})
+        f.field("z_travel", tr("Z moves by"), tr("0 without a Z to calibrate"))
+        f.field("gantry", tr("Between the gantry’s drives"), tr("0 with one drive"))
+        f.choice("gantry_along", tr("The gantry runs"), {"y": tr("along Y"), "x": tr("along X")})
+        f.choice("head", tr("The head is held"), {"": tr("not known yet"), **HEADS})
+        f.field("acceleration", tr("Acceleration"))
+        f.field("due_months", tr("Check every … months"))
+        f.fold(tr("How it cuts"))
+        f.field("feed", tr("Cutting feed"))
+        f.field("plunge_feed", tr("Plunge feed"))
+        f.field("depth_per_pass", tr("Depth of a pass at most"))
+        f.field("spindle_rpm", tr("Spindle, turns per minute"))
+        f.field("pierce_height", tr("Pierces above the stock by"))
+        f.field("pierce_delay", tr("A pierce takes, s"))
+        f.field("cut_height", tr("Cuts above the stock by"))
+        f.field("power", tr("Power, %"))
+        f.field("focus", tr("Lens height (Z)"))
+        f.choice("wear", tr("Wear is counted in"), {name: name for name in COUNTS})
 
     def _fields_of_the_controller(self) -> None:
         k = self.keeps
-        k.heading("What the controller keeps")
+        k.heading(tr("What the controller keeps"))
         k.choice("form", "As", {form.value: f"{form.noun} ({form.unit})" for form in OF_AXES})
-        k.columns("it shows now", "is called", "tolerance", shares=NUMBER)
+        k.columns(tr("it shows now"), tr("is called"), tr("tolerance"), shares=NUMBER)
         for q in NEEDED:
             self._number(q)
-        k.fold("More that the controller keeps")
-        k.choice("controller_units", "Its lengths and feeds", {"mm": "in millimetres", "in": "in inches"})
-        k.field("decimals", "Decimals kept", "more where a number shows more")
+        k.fold(tr("More that the controller keeps"))
+        k.choice("controller_units", tr("Its lengths and feeds"), {"mm": tr("in millimetres"), "in": tr("in inches")})
+        k.field("decimals", tr("Decimals kept"), tr("more where a number shows more"))
         for q in IN_CONTROLLER:
             if q not in (*NEEDED, *CUT):
                 self._number(q)
         k.combos["controller_units"].currentIndexChanged.connect(lambda _: self._turn_units())
         self._kept_in = "mm"
-        k.field("setting_line", "A line looks like")
-        k.field("units_per_mm", "HP-GL units per mm")
-        k.field("takes_effect", "It takes effect", "e.g. after a restart")
-        k.choice("print_form", "Print scale is kept as", PRINT_WORDS)
-        k.choice("offset_form", "Offsets are counted", OFFSET_WORDS)
+        k.field("setting_line", tr("A line looks like"))
+        k.field("units_per_mm", tr("HP-GL units per mm"))
+        k.field("takes_effect", tr("It takes effect"), tr("e.g. after a restart"))
+        k.choice("print_form", tr("Print scale is kept as"), PRINT_WORDS)
+        k.choice("offset_form", tr("Offsets are counted"), OFFSET_WORDS)
         for q in IN_CONTROLLER:
             if QUANTITIES[q].family in SIGNED:
                 k.choice(
-                    f"flipped_{q}", f"{QUANTITIES[q].label} grows", {"same": "along its axis", "other": "against it"}
+                    f"flipped_{q}",
+                    tr("{label} grows", label=QUANTITIES[q].label),
+                    {"same": tr("along its axis"), "other": tr("against it")},
                 )
-        k.field("step_limit", "Steps per second at most", "if you know it")
-        k.fold("Kerf compensation")
-        k.choice("gives_room", "Half the kerf is offset", ROOM_WORDS)
-        k.choice("kerf_form", "It keeps the kerf as", {"full": "full width", "half": "half width (radius)"})
-        k.columns("now", "is called", "tolerance", shares=NUMBER)
+        k.field("step_limit", tr("Steps per second at most"), tr("if you know it"))
+        k.fold(tr("Kerf compensation"))
+        k.choice("gives_room", tr("Half the kerf is offset"), ROOM_WORDS)
+        k.choice("kerf_form", tr("It keeps the kerf as"), {"full": tr("full width"), "half": tr("half width (radius)")})
+        k.columns(tr("now"), tr("is called"), tr("tolerance"), shares=NUMBER)
         for q in CUT:
             self._number(q)
         k.combos["gives_room"].currentIndexChanged.connect(lambda _: self._follow_kind())
-        k.fold("Tolerances of what is set by hand")
+        k.fold(tr("Tolerances of what is set by hand"))
         for q in JUDGED:
             if q not in IN_CONTROLLER:
                 k.field(f"tolerance_{q}", QUANTITIES[q].label)
-        k.field("reference_length", "Scales and slopes over")
+        k.field("reference_length", tr("Scales and slopes over"))
 
     def _number(self, q: str) -> None:
         """A row for one of the controller's numbers."""
-        names = {q: "as the controller shows it", f"key_{q}": "what it is called", f"tolerance_{q}": "tolerance"}
+        names = {
+            q: tr("as the controller shows it"),
+            f"key_{q}": tr("what it is called"),
+            f"tolerance_{q}": tr("tolerance"),
+        }
         self.keeps.row(QUANTITIES[q].label, names, NUMBER)
 
     def _follow_kind(self) -> None:
@@ -195,8 +203,8 @@ class MachinePage(PlacePage):
                 now = form.values()
                 form.fill(now | {n: usual[n] for n in now if n not in ("kind", "name") and now[n] == before.get(n)})
         self._kind = kind
-        words = {MachineKind.PLASMA: ("Nozzle", "Its bore"), MachineKind.LASER: ("Lens", "Spot width")}
-        tool, width = words.get(kind, ("Tool", "Its diameter"))
+        words = {MachineKind.PLASMA: (tr("Nozzle"), tr("Its bore")), MachineKind.LASER: (tr("Lens"), tr("Spot width"))}
+        tool, width = words.get(kind, (tr("Tool"), tr("Its diameter")))
         self.form.relabel("tool", tool)
         self.form.relabel("tool_width", width)
         values = self.form.values()
@@ -207,23 +215,23 @@ class MachinePage(PlacePage):
         self.keeps.show_present(absent)
 
     def _lay_out(self) -> None:
-        title = Line(self._machine.name if self._machine else "A new machine", th.TITLE, bold=True)
+        title = Line(self._machine.name if self._machine else tr("A new machine"), th.TITLE, bold=True)
         head = QHBoxLayout()
         head.addWidget(title, 1)
         if self._machine:
-            head.addWidget(Button("Copy", self._copy, "quiet"))
-            head.addWidget(Button("Retire", self._retire, "quiet"))
-        head.addWidget(Button("Close", self.left.emit, "quiet"))
+            head.addWidget(Button(tr("Copy"), self._copy, "quiet"))
+            head.addWidget(Button(tr("Retire"), self._retire, "quiet"))
+        head.addWidget(Button(tr("Close"), self.left.emit, "quiet"))
         head.addWidget(self.save)
         first = QVBoxLayout()
         first.addWidget(self.form)
         first.addStretch(1)
         second = QVBoxLayout()
-        second.addWidget(Text("Where the axes point", 17, bold=True))
+        second.addWidget(Text(tr("Where the axes point"), 17, bold=True))
         self.picture.setFixedHeight(PICTURE)
         second.addWidget(self.picture)
         second.addWidget(
-            Text("Click a side to point +X there, again to flip +Y. Or ← → to turn, ↑ to flip.", colour="soft")
+            Text(tr("Click a side to point +X there, again to flip +Y. Or ← → to turn, ↑ to flip."), colour="soft")
         )
         second.addWidget(self.keeps)
         second.addStretch(1)
@@ -260,7 +268,7 @@ class MachinePage(PlacePage):
         # The second form first: the keyboard ends at the first complaint of the first form.
         self.keeps.complain(complaints)
         self.form.complain(complaints)
-        self._trouble.say("Some fields need another look." if complaints else "")
+        self._trouble.say(tr("Some fields need another look.") if complaints else "")
         if machine is None:
             return
         try:

@@ -13,6 +13,7 @@ from keen_compass.app.shop.kind_picture import ACROSS, KindButton
 from keen_compass.app.shop.machine_page import MachinePage
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.errors import KeenCompassError
+from keen_compass.language import marked, tr
 from keen_compass.machines.forms import read_machine
 from keen_compass.machines.newcomer import fields_of, forms_like, usual_in
 from keen_compass.machines.shown import show_length
@@ -21,10 +22,10 @@ from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.shop.store import Shop
 
 QUESTIONS = (
-    "What is it?",
-    "How large is it, and where do X and Y point?",
-    "What does its controller hold for X and Y?",
-    "What is it called?",
+    marked("What is it?"),
+    marked("How large is it, and where do X and Y point?"),
+    marked("What does its controller hold for X and Y?"),
+    marked("What is it called?"),
 )
 KIND, SIZE, NUMBERS, NAME = range(4)
 # Field of a complaint → the question that it belongs to.
@@ -36,7 +37,7 @@ ASKED_IN = {
     "x_steps": NUMBERS,
     "y_steps": NUMBERS,
 }
-UNIT_WORDS = {"mm": "millimetres", "in": "inches"}
+UNIT_WORDS = {"mm": marked("millimetres"), "in": marked("inches")}
 
 
 class NewMachinePage(PlacePage):
@@ -65,8 +66,8 @@ class NewMachinePage(PlacePage):
         self.forms = QHBoxLayout()
         for page in (self._kind_page(), self._size_page(), self._numbers_page(), self._name_page()):
             self.pages.addWidget(page)
-        self.back = Button("Back", self._back, "quiet")
-        self.on = Button("Go on", self.go_on, "primary")
+        self.back = Button(tr("Back"), self._back, "quiet")
+        self.on = Button(tr("Go on"), self.go_on, "primary")
         self._lay_out()
         self._choose_units(self.units)
         self._ask(KIND)
@@ -87,7 +88,7 @@ class NewMachinePage(PlacePage):
         column.setSpacing(8)
         units = QHBoxLayout()
         for unit, words in UNIT_WORDS.items():
-            self.unit_buttons[unit] = button = Button(words, partial(self._choose_units, unit), "quiet")
+            self.unit_buttons[unit] = button = Button(tr(words), partial(self._choose_units, unit), "quiet")
             button.setCheckable(True)
             units.addWidget(button)
         column.addLayout(units)
@@ -100,7 +101,7 @@ class NewMachinePage(PlacePage):
         beside = QVBoxLayout()
         beside.addWidget(self.picture, 1)
         beside.addWidget(
-            Text("Click a side to point +X there, again to flip +Y. Or ← → to turn, ↑ to flip.", colour="soft")
+            Text(tr("Click a side to point +X there, again to flip +Y. Or ← → to turn, ↑ to flip."), colour="soft")
         )
         row.addLayout(beside, 3)
         return _page(row)
@@ -108,14 +109,14 @@ class NewMachinePage(PlacePage):
     def _numbers_page(self) -> QWidget:
         column = QVBoxLayout()
         column.setSpacing(8)
-        column.addWidget(Text("Exactly as in the controller’s settings, digit by digit."))
-        self._field(column, "x_steps", "X axis")
-        self._field(column, "y_steps", "Y axis")
+        column.addWidget(Text(tr("Exactly as in the controller’s settings, digit by digit.")))
+        self._field(column, "x_steps", tr("X axis"))
+        self._field(column, "y_steps", tr("Y axis"))
         self.edits["x_steps"].textEdited.connect(lambda _: self._show_forms())
         column.addLayout(self.forms)
         column.addWidget(
             Text(
-                "Such as 80 (steps per mm), 2032 (steps per inch), 0.0125 (mm per step) or 100 (% of true).",
+                tr("Such as 80 (steps per mm), 2032 (steps per inch), 0.0125 (mm per step) or 100 (% of true)."),
                 colour="soft",
             )
         )
@@ -124,9 +125,12 @@ class NewMachinePage(PlacePage):
 
     def _name_page(self) -> QWidget:
         column = QVBoxLayout()
-        self._field(column, "name", "Its name in the shop")
+        self._field(column, "name", tr("Its name in the shop"))
         column.addWidget(
-            Text("Everything else has a usual value: tools, stock, tolerances. Change any of it later.", colour="soft")
+            Text(
+                tr("Everything else has a usual value: tools, stock, tolerances. Change any of it later."),
+                colour="soft",
+            )
         )
         column.addStretch(1)
         return _page(column)
@@ -142,9 +146,9 @@ class NewMachinePage(PlacePage):
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
-        head.addWidget(Line("A new machine", th.TITLE, bold=True), 1)
-        head.addWidget(Button("All fields", lambda: self.whole.emit(MachinePage(self._shop, None)), "quiet"))
-        head.addWidget(Button("Close", self.left.emit, "quiet"))
+        head.addWidget(Line(tr("A new machine"), th.TITLE, bold=True), 1)
+        head.addWidget(Button(tr("All fields"), lambda: self.whole.emit(MachinePage(self._shop, None)), "quiet"))
+        head.addWidget(Button(tr("Close"), self.left.emit, "quiet"))
         asks = QHBoxLayout()
         asks.addWidget(self.asks, 1)
         asks.addWidget(self.counts)
@@ -177,7 +181,7 @@ class NewMachinePage(PlacePage):
     def _propose_size(self) -> None:
         """What is usual for its kind where one counts so."""
         usual = usual_in(self.kind, self.units)
-        words = ("Roll width", "Longest feed") if self.kind.plots else ("Bed along X", "Bed along Y")
+        words = (tr("Roll width"), tr("Longest feed")) if self.kind.plots else (tr("Bed along X"), tr("Bed along Y"))
         for name, label, mm in zip(("across", "along"), words, usual.bed, strict=True):
             self.labels[name].say(label)
             self.edits[name].setAccessibleName(label)
@@ -228,11 +232,11 @@ class NewMachinePage(PlacePage):
     def _ask(self, question: int) -> None:
         self.question = question
         self.pages.setCurrentIndex(question)
-        self.asks.say(QUESTIONS[question])
-        self.counts.say(f"{question + 1} of {len(QUESTIONS)}")
+        self.asks.say(tr(QUESTIONS[question]))
+        self.counts.say(tr("{n} of {of}", n=question + 1, of=len(QUESTIONS)))
         self.trouble.say("")
         self.back.setVisible(question > KIND)
-        self.on.name("Add it" if question == NAME else "Go on")
+        self.on.name(tr("Add it") if question == NAME else tr("Go on"))
         self.on.setVisible(question != KIND)  # a kind is an answer
         self.take_focus()
 
@@ -283,7 +287,7 @@ def _page(layout: QGridLayout | QHBoxLayout | QVBoxLayout) -> QWidget:
 
 def _counted(form: ResolutionForm) -> str:
     """What a number of that form counts, after it: ``steps per mm``, ``% of true``."""
-    per_cent = {ResolutionForm.PERCENT_100: "% of true", ResolutionForm.PERCENT_0: "% more than true"}
+    per_cent = {ResolutionForm.PERCENT_100: tr("% of true"), ResolutionForm.PERCENT_0: tr("% more than true")}
     return per_cent.get(form, form.noun)
 
 

@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import ShowsFocus, painter_on_card
+from keen_compass.language import tr
 from keen_compass.quantities.standpoint import Standpoint
 
 TURNED = {"right": "away", "away": "left", "left": "toward", "toward": "right"}  # a quarter turn, anticlockwise
@@ -33,8 +34,10 @@ class StandpointPicture(ShowsFocus):
         """Show where one is and where the axes point."""
         self.standpoint = standpoint
         s = standpoint
-        self.setAccessibleName(f"Where the axes point: +X {s.words('x', 1)}, +Y {s.words('y', 1)}")
-        self.setAccessibleDescription("Left and Right turn both axes, Up or Down flips Y")
+        self.setAccessibleName(
+            tr("Where the axes point: +X {words}, +Y {words2}", words=s.words("x", 1), words2=s.words("y", 1))
+        )
+        self.setAccessibleDescription(tr("Left and Right turn both axes, Up or Down flips Y"))
         self.update()
 
     def turn(self, quarters: int) -> None:
@@ -96,7 +99,7 @@ class StandpointPicture(ShowsFocus):
         p.drawPolygon(QPolygonF([at, at + QPointF(11, 16), at + QPointF(-11, 16)]))
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        p.drawText(QRectF(at.x() + 16, at.y(), 150, 22), Qt.AlignmentFlag.AlignVCenter, "you stand here")
+        p.drawText(QRectF(at.x() + 16, at.y(), 150, 22), Qt.AlignmentFlag.AlignVCenter, tr("you stand here"))
         p.setFont(th.font(16, bold=True))
         p.setPen(th.color("ink"))
         words = f"+X {s.words('x', 1)}, +Y {s.words('y', 1)}"

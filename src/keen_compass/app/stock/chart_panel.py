@@ -13,6 +13,7 @@ from keen_compass.app.round.choices import fill
 from keen_compass.errors import KeenCompassError
 from keen_compass.formats.chart_csv import FIELDS, Columns, Line, Table, guessed, read_table, understood
 from keen_compass.formats.files import read_whole
+from keen_compass.language import marked, tr, written
 from keen_compass.machines.limits import LIMITS, PROCESS_SETTINGS
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.rates import FEEDS, usual_unit
@@ -21,15 +22,15 @@ from keen_compass.shop.library import KerfEntry, Known, take_chart, used_by
 from keen_compass.shop.store import Shop
 
 LABELS = {
-    "material": "Material",
-    "thickness": "Thickness",
-    "process": "Process",
-    "kerf": "Kerf",
-    "feed": "Feed",
-    "pierce_height": "Pierce height",
-    "cut_height": "Cut height",
-    "pierce_delay": "Pierce time, s",
-    "power": "Power, %",
+    "material": marked("Material"),
+    "thickness": marked("Thickness"),
+    "process": marked("Process"),
+    "kerf": marked("Kerf"),
+    "feed": marked("Feed"),
+    "pierce_height": marked("Pierce height"),
+    "cut_height": marked("Cut height"),
+    "pierce_delay": marked("Pierce time, s"),
+    "power": marked("Power, %"),
 }
 FIXED = ("material", "process")  # may hold for every line of a chart that has no column for them
 NOWHERE = -1
@@ -48,17 +49,24 @@ class ChartPanel(QWidget):
         self._table: Table | None = None
         self._lines: list[Line] = []
         self.file = QLineEdit()
-        self.file.setPlaceholderText("a CSV file")
+        self.file.setPlaceholderText(tr("a CSV file"))
         self.file.returnPressed.connect(self._open)
-        self.columns = {name: plain_combo(LABELS[name]) for name in FIELDS if self._asked(name)}
+        self.columns = {name: plain_combo(tr(LABELS[name])) for name in FIELDS if self._asked(name)}
         self.fixed = {name: QLineEdit() for name in FIXED if self._asked(name)}
-        for name, edit in (("File", self.file), *((f"{LABELS[n]} of every line", e) for n, e in self.fixed.items())):
+        for name, edit in (
+            (tr("File"), self.file),
+            *((tr("{labels} of every line", labels=tr(LABELS[n])), e) for n, e in self.fixed.items()),
+        ):
             edit.setAccessibleName(name)
             edit.setFont(th.font())
             edit.setMinimumHeight(th.HAND - 6)
-        self.unit, self.half, self.feed = plain_combo("Lengths in"), plain_combo("Kerf is"), plain_combo("Feeds in")
-        fill(self.unit, [("mm", "mm"), ("inches", "in")], "mm" if machine.units == "mm" else "in")
-        fill(self.half, [("full width", False), ("half width", True)], False)
+        self.unit, self.half, self.feed = (
+            plain_combo(tr("Lengths in")),
+            plain_combo(tr("Kerf is")),
+            plain_combo(tr("Feeds in")),
+        )
+        fill(self.unit, [("mm", "mm"), (tr("inches"), "in")], "mm" if machine.units == "mm" else "in")
+        fill(self.half, [(tr("full width"), False), (tr("half width"), True)], False)
         fill(self.feed, [(name, name) for name in FEEDS], usual_unit(FEEDS, machine.units))
         for combo in (*self.columns.values(), self.unit, self.half, self.feed):
             combo.activated.connect(lambda _: self._look())
@@ -66,7 +74,7 @@ class ChartPanel(QWidget):
             edit.textEdited.connect(lambda _: self._look())
         self._understood = Text()
         self._trouble = Text(colour="bad")
-        self.take = Button("Import", self._take, "primary")
+        self.take = Button(tr("Import"), self._take, "primary")
         self._asks = QWidget()
         self._labels: dict[QWidget, Text] = {}
         self._lay_out()
@@ -84,10 +92,10 @@ class ChartPanel(QWidget):
         grid.setColumnStretch(1, 1)
         rows: list[tuple[str, QWidget]] = []
         for name, combo in self.columns.items():
-            rows.append((LABELS[name], combo))
+            rows.append((tr(LABELS[name]), combo))
             if name in self.fixed:
-                rows.append(("… of every line", self.fixed[name]))
-        rows += [("Lengths in", self.unit), ("Kerf is", self.half), ("Feeds in", self.feed)]
+                rows.append((tr("… of every line"), self.fixed[name]))
+        rows += [(tr("Lengths in"), self.unit), (tr("Kerf is"), self.half), (tr("Feeds in"), self.feed)]
         for i, (words, widget) in enumerate(rows):
             label = Text(words, colour="soft")
             label.setWordWrap(False)
@@ -98,16 +106,16 @@ class ChartPanel(QWidget):
         inner = QVBoxLayout(card)
         inner.setContentsMargins(16, 12, 16, 14)
         inner.setSpacing(8)
-        inner.addWidget(Text("The maker’s cutting chart", 18, bold=True))
-        inner.addWidget(Text("Its numbers become starting values. Say which column is what, once.", colour="soft"))
+        inner.addWidget(Text(tr("The maker’s cutting chart"), 18, bold=True))
+        inner.addWidget(Text(tr("Its numbers become starting values. Say which column is what, once."), colour="soft"))
         line = QHBoxLayout()
         line.addWidget(self.file, 1)
-        line.addWidget(Button("Open…", self._choose, "quiet"))
+        line.addWidget(Button(tr("Open…"), self._choose, "quiet"))
         inner.addLayout(line)
         inner.addWidget(self._understood)
         inner.addWidget(self._trouble)
         buttons = QHBoxLayout()
-        buttons.addWidget(Button("Cancel", self.done.emit, "quiet"))
+        buttons.addWidget(Button(tr("Cancel"), self.done.emit, "quiet"))
         buttons.addStretch(1)
         buttons.addWidget(self.take)
         inner.addLayout(buttons)
@@ -122,7 +130,9 @@ class ChartPanel(QWidget):
         layout.addWidget(scrolling(column))
 
     def _choose(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "The cutting chart", str(Path.home()), "Tables (*.csv *.txt *.tsv)")
+        name, _ = QFileDialog.getOpenFileName(
+            self, tr("The cutting chart"), str(Path.home()), tr("Tables (*.csv *.txt *.tsv)")
+        )
         if name:
             self.file.setText(name)
             self._open()
@@ -134,18 +144,18 @@ class ChartPanel(QWidget):
             data = read_whole(Path(self.file.text().strip()).expanduser(), LARGEST_CHART)
             self._table = read_table(data.decode("utf-8", "replace"))
         except KeenCompassError as error:
-            self._look(f"That is no cutting chart: {error}")
+            self._look(tr("That is no cutting chart: {error}", error=error))
             return
         head = self._table.head
         guess = self._remembered(head) or guessed(head)
         for name, combo in self.columns.items():
             items: list[tuple[str, object]] = [
-                ("no column says it", (NOWHERE,)),
-                *((h or f"column {i + 1}", (i,)) for i, h in enumerate(head)),
+                (tr("no column says it"), (NOWHERE,)),
+                *((h or tr("column {i}", i=i + 1), (i,)) for i, h in enumerate(head)),
             ]
             some = guess.get(name, (NOWHERE,))
             if len(some) > 1:
-                items.append((" and ".join(head[i] for i in some), some))
+                items.append((tr(" and ").join(head[i] for i in some), some))
             fill(combo, items, some)
         self._look()
         next(iter(self.columns.values())).setFocus()
@@ -174,13 +184,21 @@ class ChartPanel(QWidget):
         self._lines, complaints = understood(self._table, self._how()) if self._table else ([], [])
         if self._lines:
             a = self._lines[0]
-            name = " · ".join(part for part in (a.material, f"{a.thickness:g} mm", a.process) if part)
-            count = f"{len(self._lines)} lines understood" if len(self._lines) != 1 else "One line understood"
-            self._understood.say(f"{count}. The first: {name}, kerf {a.kerf:.3g} mm.")
+            name = " · ".join(part for part in (a.material, written(f"{a.thickness:g} mm"), a.process) if part)
+            count = (
+                tr("{n} lines understood", n=len(self._lines)) if len(self._lines) != 1 else tr("One line understood")
+            )
+            self._understood.say(
+                tr("{count}. The first: {name}, kerf {kerf:.3g} mm.", count=count, name=name, kerf=a.kerf)
+            )
         else:
             self._understood.say("")
-        more = f" … and {len(complaints) - TOLD} more" if len(complaints) > TOLD else ""
-        left_out = f"Left out: {'; '.join(complaints[:TOLD])}{more}." if complaints else ""
+        more = tr(" … and {n} more", n=len(complaints) - TOLD) if len(complaints) > TOLD else ""
+        left_out = (
+            tr("Left out: {complaints}{more}.", complaints="; ".join(complaints[:TOLD]), more=more)
+            if complaints
+            else ""
+        )
         self._trouble.say(trouble or left_out)
         self.take.setEnabled(bool(self._lines) and not self._shop.read_only)
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.stock.grid import width_words
+from keen_compass.language import tr
 from keen_compass.machines.shown import show_length
 from keen_compass.shop.library import KerfEntry, Known
 
@@ -36,7 +37,7 @@ class KerfCurve(QWidget):
         """guess: (thickness, width) of a starting value that is looked at."""
         self._entries = sorted(entries, key=lambda e: e.subject.thickness)
         self._guess, self._units, self._title = guess, units, title
-        self.setAccessibleName(f"{title}: {len(entries)} thicknesses")
+        self.setAccessibleName(tr("{title}: {n} thicknesses", title=title, n=len(entries)))
         self.update()
 
     def paintEvent(self, _event: object) -> None:
@@ -50,7 +51,7 @@ class KerfCurve(QWidget):
         p.setFont(th.font(th.TEXT))
         if not points:
             p.setPen(th.color("soft"))
-            p.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, "Nothing is known of it.")
+            p.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, tr("Nothing is known of it."))
             return
         plot = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
         widths = [w for _, w in points] + [e.width + s * (e.U or 0.0) for e in self._entries for s in (1, -1)]

@@ -7,6 +7,7 @@ from PySide6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPen
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, ShowsFocus, draw_state
+from keen_compass.language import marked, tr, written
 from keen_compass.machines.shown import show_length
 from keen_compass.quantities.digits import two_significant
 from keen_compass.quantities.verdict import Verdict
@@ -15,13 +16,13 @@ from keen_compass.words.logbook import day_of
 
 HEAD, LABEL_MOST = 46, 190  # px: height of the heads above, width of the labels at the left
 CELL_LEAST, CELL_MOST, HIGH, GAP = 124, 220, 66, 6  # px
-CHARTED, BETWEEN, NEAREST = "maker’s chart", "between two", "the nearest"
+CHARTED, BETWEEN, NEAREST = marked("maker’s chart"), marked("between two"), marked("the nearest")
 GUESSED = {
     How.CHARTED: CHARTED,
     How.BETWEEN: BETWEEN,
     How.NEAREST: NEAREST,
-    How.ELSEWHERE: "another material",
-    How.DIAMETER: "the tool’s diameter",
+    How.ELSEWHERE: marked("another material"),
+    How.DIAMETER: marked("the tool’s diameter"),
 }
 
 
@@ -30,7 +31,7 @@ def width_words(mm: float, units: str, U: float | None = None) -> str:
     inches = units != "mm"
     size = 25.4 if inches else 1.0
     decimals = two_significant(U / size) if U else (4 if inches else 2)
-    return f"{mm / size:.{decimals}f}"
+    return written(f"{mm / size:.{decimals}f}")
 
 
 class KerfGrid(ShowsFocus):
@@ -103,14 +104,14 @@ class KerfGrid(ShowsFocus):
         """The chosen cell, for who can't see it."""
         cell = self.cell()
         if cell is None:
-            return "No kerf is known yet"
+            return tr("No kerf is known yet")
         (material, thickness), column = cell
         head = f"{sheet_words(material, thickness, self.units)}, {self.column_name(column)}"
         what = self.board.cells.get(cell)
         if what is None:
-            return f"{head}: not known"
+            return tr("{head}: not known", head=head)
         guess = isinstance(what, Starting)
-        return f"{head}: {'starting value ' if guess else ''}{width_words(what.width, self.units)}"
+        return f"{head}: {tr('starting value ') if guess else ''}{width_words(what.width, self.units)}"
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows go from cell to cell, Enter puts one on the machine."""
@@ -185,7 +186,7 @@ class KerfGrid(ShowsFocus):
         if what is None:
             p.setFont(th.font(th.TEXT))
             p.setPen(th.color("soft"))
-            p.drawText(box, Qt.AlignmentFlag.AlignCenter, "not known")
+            p.drawText(box, Qt.AlignmentFlag.AlignCenter, tr("not known"))
             return
         left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
         U = what.U if isinstance(what, KerfEntry) else None
@@ -218,7 +219,7 @@ def sheet_words(material: str, thickness: float, units: str) -> str:
 def _said(what: KerfEntry | Starting) -> str:
     """Where a number comes from, in a few words."""
     if isinstance(what, Starting):
-        return GUESSED[what.how]
+        return tr(GUESSED[what.how])
     if what.known is Known.CHARTED:
-        return CHARTED
-    return day_of(what.at) if what.known is Known.FOUND else f"typed {day_of(what.at)}"
+        return tr(CHARTED)
+    return day_of(what.at) if what.known is Known.FOUND else tr("typed {day_of}", day_of=day_of(what.at))

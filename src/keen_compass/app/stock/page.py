@@ -16,6 +16,7 @@ from keen_compass.app.stock.grid import KerfGrid, sheet_words, width_words
 from keen_compass.app.stock.wear_chart import WearChart
 from keen_compass.app.stock.worn_card import WornCard
 from keen_compass.errors import KeenCompassError
+from keen_compass.language import marked, tr
 from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
@@ -55,7 +56,11 @@ SETTING_CODES = {
 }
 
 
-OVER = {"Thickness": "curve", "Use": "over_use", "Time": "history"}  # what a kerf is drawn over
+OVER = (
+    (marked("Thickness"), marked("Kerf over thickness"), "curve"),
+    (marked("Use"), marked("Kerf over use"), "over_use"),
+    (marked("Time"), marked("Kerf over time"), "history"),
+)  # what a kerf is drawn over
 
 
 class StockPage(PlacePage):
@@ -72,7 +77,7 @@ class StockPage(PlacePage):
         self._shop = shop
         self._panel: QWidget | None = None
         self.machines = QComboBox()
-        self.machines.setAccessibleName("Machine")
+        self.machines.setAccessibleName(tr("Machine"))
         self.machines.setFont(th.font())
         cutters = [m for m in shop.machines() if not m.kind.plots]
         for m in cutters:
@@ -80,16 +85,16 @@ class StockPage(PlacePage):
         self.grid = KerfGrid()
         self.grid.chosen.connect(self._show_cell)
         self.grid.wanted.connect(self._put_on)
-        self._none = Text("No machine here cuts: knives and pens need no kerf.", colour="soft")
+        self._none = Text(tr("No machine here cuts: knives and pens need no kerf."), colour="soft")
         self._name = Text("", 18, bold=True)
         self._width = Line("", th.TITLE, bold=True)
         self._about = Text()
         self._settings = Text(colour="soft")
         self._holds = Text(colour="warn", bold=True)
-        self.is_in = Button("Value entered", self._is_in)
-        self.copy = Button("Copy line", self._copy, "quiet", "copy")
-        self.put = Button("Load it", self._put_on, "primary")
-        self.find_kerf = Button("Find its kerf", self._find)
+        self.is_in = Button(tr("Value entered"), self._is_in)
+        self.copy = Button(tr("Copy line"), self._copy, "quiet", "copy")
+        self.put = Button(tr("Load it"), self._put_on, "primary")
+        self.find_kerf = Button(tr("Find its kerf"), self._find)
         self.worn = WornCard()
         self.worn.changed.connect(self._changed)
         self.worn.told.connect(self._told)
@@ -97,7 +102,7 @@ class StockPage(PlacePage):
         self.charts = QStackedWidget()
         self.chosen_chart = QButtonGroup(self)
         self._over = QWidget()
-        self.chart = Button("Read a cutting chart", self._read_chart, "quiet")
+        self.chart = Button(tr("Read a cutting chart"), self._read_chart, "quiet")
         self._tools = QVBoxLayout()
         self._tools.setSpacing(6)
         self._said = Text(colour="bad")
@@ -110,10 +115,10 @@ class StockPage(PlacePage):
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
-        head.addWidget(Line("Stock and tools", th.TITLE, bold=True), 1)
+        head.addWidget(Line(tr("Stock and tools"), th.TITLE, bold=True), 1)
         head.addWidget(self.machines)
         head.addWidget(self.chart)
-        head.addWidget(Button("Close", self.left.emit, "quiet"))
+        head.addWidget(Button(tr("Close"), self.left.emit, "quiet"))
         area = self._area = QScrollArea()
         area.setWidget(self.grid)
         area.setWidgetResizable(True)
@@ -126,10 +131,10 @@ class StockPage(PlacePage):
         main.addWidget(self._none)
         main.addWidget(area, 1)
         main.addWidget(
-            Text("≈ and dashed: only a starting value. The bar marks what is on the machine now.", colour="soft")
+            Text(tr("≈ and dashed: only a starting value. The bar marks what is on the machine now."), colour="soft")
         )
         main.addWidget(self.worn)
-        main.addWidget(Line("Tools", 17, bold=True))
+        main.addWidget(Line(tr("Tools"), 17, bold=True))
         main.addWidget(tools)
         self.beside.addWidget(scrolling(self._known()))
         body = QHBoxLayout()
@@ -171,9 +176,9 @@ class StockPage(PlacePage):
         over = QHBoxLayout(self._over)
         over.setContentsMargins(0, 0, 0, 0)
         over.setSpacing(6)
-        for i, (words, chart) in enumerate(OVER.items()):
-            button = Button(words, lambda i=i: self.charts.setCurrentIndex(i))  # type: ignore[misc]
-            button.setAccessibleName(f"Kerf over {words.lower()}")
+        for i, (words, whole, chart) in enumerate(OVER):
+            button = Button(tr(words), lambda i=i: self.charts.setCurrentIndex(i))  # type: ignore[misc]
+            button.setAccessibleName(tr(whole))
             button.setCheckable(True)
             button.setChecked(i == 0)
             self.chosen_chart.addButton(button, i)
@@ -219,11 +224,15 @@ class StockPage(PlacePage):
         mounted = machine.tool is not None and machine.tool.uid == tool.uid
         name = Line(tool.name, bold=mounted)
         layout.addWidget(name, 2)
-        size = "draws" if tool.drawn else f"{show_length(tool.diameter, machine.units)} across"
+        size = (
+            tr("draws")
+            if tool.drawn
+            else tr("{show_length} across", show_length=show_length(tool.diameter, machine.units))
+        )
         about = " · ".join(part for part in (size, _history(tool, found, machine.units)) if part)
         layout.addWidget(Line(about, colour="soft"), 4)
-        button = Button("Fitted" if mounted else "Fit it", lambda: self._mount(tool=tool), "quiet")
-        button.setAccessibleName(f"{'Fitted' if mounted else 'Fit it'}: {tool.name}")
+        button = Button(tr("Fitted") if mounted else tr("Fit it"), lambda: self._mount(tool=tool), "quiet")
+        button.setAccessibleName(f"{tr('Fitted') if mounted else tr('Fit it')}: {tool.name}")
         button.setEnabled(not mounted and not self._shop.read_only)
         layout.addWidget(button)
         return row
@@ -237,9 +246,9 @@ class StockPage(PlacePage):
         for widget in (self.put, self.find_kerf):
             widget.setVisible(subject is not None)
         if machine is None or subject is None or cell is None:
-            self._name.say("No kerf is known yet")
+            self._name.say(tr("No kerf is known yet"))
             self._width.say("")
-            self._about.say("Begin the kerf plate on the rose, or read the maker’s cutting chart.")
+            self._about.say(tr("Begin the kerf plate on the rose, or read the maker’s cutting chart."))
             return
         box = self.grid.box(*self.grid.at)
         self._area.ensureVisible(
@@ -252,7 +261,7 @@ class StockPage(PlacePage):
         U = what.U if isinstance(what, KerfEntry) else None
         said = f" ± {width_words(U, machine.units, U)}" if U else ""
         guess = "" if isinstance(what, KerfEntry) and what.known is not Known.CHARTED else "≈ "
-        self._width.say(f"{guess}{width_words(what.width, machine.units, U)}{said} {unit}" if what else "not known")
+        self._width.say(f"{guess}{width_words(what.width, machine.units, U)}{said} {unit}" if what else tr("not known"))
         wears = consumables(self._shop, machine, subject)
         self._about.say(self._whence(what, machine, wears))
         settings = settings_for(self._shop, machine.uid, subject) if subject.process else {}
@@ -261,7 +270,7 @@ class StockPage(PlacePage):
         self._settings.say(" · ".join(words))
         on_it = cell == self.grid.board.on_it
         self.put.setEnabled(not on_it and not self._shop.read_only)
-        self.put.name("Loaded" if on_it else "Load it")
+        self.put.name(tr("Loaded") if on_it else tr("Load it"))
         self.find_kerf.setEnabled(not self._shop.read_only)
         self._show_charts(machine, subject, what, wears)
         self._show_misplaced(machine, on_it=on_it)
@@ -277,9 +286,16 @@ class StockPage(PlacePage):
             self._holds.say("")
             return
         whose = subject_in_names(Subject.from_key(wrong.held.subject), self._shop.thing_names(), machine)
-        of = f", of {whose}" if whose else ""
-        enter = f" Enter {'' if wrong.own else 'to begin with '}{line}" if line else ""
-        self._holds.say(f"The controller holds {machine.place('kerf').text(wrong.held.stored)}{of}.{enter}")
+        of = tr(", of {whose}", whose=whose) if whose else ""
+        enter = tr(" Enter {value}{line}", value="" if wrong.own else tr("to begin with "), line=line) if line else ""
+        self._holds.say(
+            tr(
+                "The controller holds {text}{of}.{enter}",
+                text=machine.place("kerf").text(wrong.held.stored),
+                of=of,
+                enter=enter,
+            )
+        )
 
     def _line(self, machine: Machine, wrong: Misplaced | None) -> str:
         if wrong is None or wrong.wanted is None:
@@ -311,10 +327,12 @@ class StockPage(PlacePage):
             and e.subject.tool in ("", subject.tool)
         ]
         guess = (subject.thickness, what.width) if isinstance(what, Starting) and what.of else None
-        self.curve.show_kerfs(f"Kerf over thickness, {subject.material}", entries, guess, machine.units)
+        self.curve.show_kerfs(
+            tr("Kerf over thickness, {material}", material=subject.material), entries, guess, machine.units
+        )
         key = key_for("kerf", subject)
         kept = [k for k in self._shop.findings(machine.uid, "kerf") if key_for("kerf", k.finding.subject) == key]
-        self.history.show_history("How far it was off", shown_in("mm", machine.units), kept)
+        self.history.show_history(tr("How far it was off"), shown_in("mm", machine.units), kept)
         name = next((t.name for t in machine.tools if t.uid == subject.tool), "")
         self.worn.show_wear(wears, name, show_for(machine), read_only=self._shop.read_only)
         if wears:
@@ -325,28 +343,36 @@ class StockPage(PlacePage):
     def _whence(self, what: KerfEntry | Starting | None, machine: Machine, wears: Consumables | None) -> str:
         """Where a number comes from, and what to think of it."""
         if what is None:
-            return "No kerf is known for anything like it."
+            return tr("No kerf is known for anything like it.")
         if isinstance(what, Starting) and not what.of:
-            return "No kerf is known for anything like it: a first plate begins with the tool’s diameter."
+            return tr("No kerf is known for anything like it: a first plate begins with the tool’s diameter.")
         if isinstance(what, Starting):
             a, *rest = what.of
             first = f"{show_length(a.subject.thickness, machine.units)} ({width_words(a.width, machine.units)})"
             if what.how is How.BETWEEN:
                 b = rest[0]
                 second = f"{show_length(b.subject.thickness, machine.units)} ({width_words(b.width, machine.units)})"
-                return f"On the line between {first} and {second}: a starting value. Cut a plate before you rely on it."
+                return tr(
+                    "On the line between {first} and {second}: a starting value. Cut a plate before you rely on it.",
+                    first=first,
+                    second=second,
+                )
             where = f"{a.subject.material}, " if what.how is How.ELSEWHERE else ""
-            return f"As for {where}{first}, the nearest that is known: a starting value, and perhaps far off."
+            return tr(
+                "As for {where}{first}, the nearest that is known: a starting value, and perhaps far off.",
+                where=where,
+                first=first,
+            )
         if what.known is Known.CHARTED:
-            return "From the maker’s chart: a starting value. Your machine’s own may differ; a plate tells."
+            return tr("From the maker’s chart: a starting value. Your machine’s own may differ; a plate tells.")
         if what.known is Known.TYPED:
-            return f"Typed on {day_of(what.at)}; not measured here."
-        return f"Found on {day_of(what.at)}{_age(what, wears)}"
+            return tr("Typed on {day_of}; not measured here.", day_of=day_of(what.at))
+        return tr("Found on {day_of}{age}", day_of=day_of(what.at), age=_age(what, wears))
 
     def _changed(self) -> None:
         """New consumables are in what cuts now."""
         if machine := self.machine:
-            self._keep(lambda: self._shop.put_event(machine.uid, "tool", HAPPENINGS["tool"]))
+            self._keep(lambda: self._shop.put_event(machine.uid, "tool", tr(HAPPENINGS["tool"])))
 
     def _told(self, age: float) -> None:
         """They were used otherwise than was counted."""
@@ -418,9 +444,13 @@ def _history(tool: Tool, found: Board, units: str) -> str:
     if tool.drawn:
         return ""
     if not widths:
-        return "kerf never found"
+        return tr("kerf never found")
     low, high = width_words(min(widths), units), width_words(max(widths), units)
-    return f"kerf {low}" if len(widths) == 1 else f"kerf {low} to {high}, in {len(widths)} stocks"
+    return (
+        tr("kerf {low}", low=low)
+        if len(widths) == 1
+        else tr("kerf {low} to {high}, in {n} stocks", low=low, high=high, n=len(widths))
+    )
 
 
 def _age(what: KerfEntry, wears: Consumables | None) -> str:
@@ -428,5 +458,9 @@ def _age(what: KerfEntry, wears: Consumables | None) -> str:
     if wears is None or not wears.found:
         return "."
     then = wears.found[-1]
-    words = f", at {uses(then.age, wears.counted)}."
-    return words + (f" New ones fitted since {day_of(wears.since)}: measure it again." if what.at < wears.since else "")
+    words = tr(", at {uses}.", uses=uses(then.age, wears.counted))
+    return words + (
+        tr(" New ones fitted since {day_of}: measure it again.", day_of=day_of(wears.since))
+        if what.at < wears.since
+        else ""
+    )

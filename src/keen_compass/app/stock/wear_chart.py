@@ -12,11 +12,12 @@ from PySide6.QtWidgets import QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.stock.grid import width_words
+from keen_compass.language import tr
 from keen_compass.quantities.uncertainty import K_95
 from keen_compass.shop.consumables import Consumables
-from keen_compass.words.wear import uses
+from keen_compass.words.wear import counted_in_words, uses
 
-LEFT, TOP, RIGHT, BOTTOM = 60, 40, 22, 46  # px round the plot
+LEFT, TOP, RIGHT, BOTTOM = 72, 40, 22, 46  # px round the plot
 MARGIN = 0.12  # of the range, that stays free above and below
 STEPS = 40  # of the drift's band
 Place = Callable[[float, float], QPointF]  # of an age and a width
@@ -34,8 +35,15 @@ class WearChart(QWidget):
     def show_wear(self, c: Consumables, units: str) -> None:
         """What is known of it."""
         self._c, self._units = c, units
-        line = f", change them at {uses(max(c.line.age, 0.0), c.counted)}" if c.line else ""
-        self.setAccessibleName(f"Kerf over use: {len(c.found)} found, these have {uses(c.age, c.counted)}{line}")
+        line = tr(", change them at {uses}", uses=uses(max(c.line.age, 0.0), c.counted)) if c.line else ""
+        self.setAccessibleName(
+            tr(
+                "Kerf over use: {n} found, these have {uses}{line}",
+                n=len(c.found),
+                uses=uses(c.age, c.counted),
+                line=line,
+            )
+        )
         self.update()
 
     def paintEvent(self, _event: object) -> None:
@@ -44,12 +52,12 @@ class WearChart(QWidget):
         p.setFont(th.font(th.TEXT, bold=True))
         p.setPen(th.color("ink"))
         c = self._c
-        title = f"Kerf over use, {c.counted}" if c else "Kerf over use"
+        title = tr("Kerf over use, {counted}", counted=counted_in_words(c.counted)) if c else tr("Kerf over use")
         p.drawText(QRectF(14, 8, self.width() - 28, 24), Qt.AlignmentFlag.AlignVCenter, title)
         p.setFont(th.font(th.TEXT))
         if c is None or not c.found:
             p.setPen(th.color("soft"))
-            p.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, "No kerf was found with it yet.")
+            p.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, tr("No kerf was found with it yet."))
             return
         plot = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
         widths = [q.width + s * K_95 * math.hypot(q.u, *(u for _, u in q.shared)) for q in c.found for s in (1, -1)]
@@ -112,7 +120,7 @@ class WearChart(QWidget):
         for share in (0.12, 0.88):
             w = low + share * (high - low)
             p.drawText(QRectF(4, at(0, w).y() - 11, LEFT - 12, 22), right, width_words(w, self._units))
-        p.drawText(QRectF(plot.left(), plot.bottom() + 22, 60, 20), Qt.AlignmentFlag.AlignLeft, "new")
+        p.drawText(QRectF(plot.left(), plot.bottom() + 22, 60, 20), Qt.AlignmentFlag.AlignLeft, tr("new"))
         words = uses(last, c.counted)
         p.drawText(QRectF(plot.right() - 160, plot.bottom() + 22, 160, 20), Qt.AlignmentFlag.AlignRight, words)
 
@@ -133,6 +141,6 @@ class WearChart(QWidget):
         p.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
         p.setPen(th.color("bad"))
         p.setFont(th.font(th.TEXT, bold=True))
-        wide = p.fontMetrics().horizontalAdvance("change them") + 6
+        wide = p.fontMetrics().horizontalAdvance(tr("change them")) + 6
         left = x - wide if x - wide > plot.left() else x + 6
-        p.drawText(QRectF(left, plot.top() - 2, wide, 20), Qt.AlignmentFlag.AlignLeft, "change them")
+        p.drawText(QRectF(left, plot.top() - 2, wide, 20), Qt.AlignmentFlag.AlignLeft, tr("change them"))

@@ -9,10 +9,11 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Text
+from keen_compass.language import tr
 from keen_compass.shop.consumables import Consumables
 from keen_compass.words.logbook import day_of
 from keen_compass.words.say import Show
-from keen_compass.words.wear import age_in_words, drift_in_words, uses
+from keen_compass.words.wear import age_in_words, counted_in_words, drift_in_words, uses
 
 
 class WornCard(Card):
@@ -29,15 +30,15 @@ class WornCard(Card):
         self._complaint = Text(colour="bad")
         self._asks = Text(colour="soft")
         self._asks.setWordWrap(False)
-        self.new = Button("New ones fitted", self.changed.emit)
+        self.new = Button(tr("New ones fitted"), self.changed.emit)
         self.counter = QLineEdit()
         self.counter.setFixedWidth(96)
         self.counter.setMinimumHeight(th.HAND)
         self.counter.setMaxLength(12)
         self.counter.setFont(th.font())
         self.counter.returnPressed.connect(self._tell)
-        self.tell = Button("Save", self._tell, "quiet")
-        self.tell.setAccessibleName("Keep what its counter says")
+        self.tell = Button(tr("Save"), self._tell, "quiet")
+        self.tell.setAccessibleName(tr("Keep what its counter says"))
         row = QHBoxLayout()
         row.setSpacing(8)
         row.addWidget(self._asks)
@@ -64,12 +65,12 @@ class WornCard(Card):
         self._counted = c.counted
         age = age_in_words(c, day_of(c.since) if c.since else "")
         self._age.say(f"{tool}: {age}", "bad" if c.worn else "ink")
-        self._asks.say(f"Used so far, {c.counted}")
+        self._asks.say(tr("Used so far, {counted}", counted=counted_in_words(c.counted)))
         self._drift.say(drift_in_words(c, show))
         self._complaint.say("")
         self.counter.clear()
         self.counter.setPlaceholderText(uses(c.age, c.counted).partition(" ")[0])
-        self.counter.setAccessibleName(f"How many {c.counted} they have had")
+        self.counter.setAccessibleName(tr("How many {counted} they have had", counted=counted_in_words(c.counted)))
         for widget in (self.new, self.tell, self.counter):
             widget.setEnabled(not read_only)
 
@@ -88,6 +89,8 @@ class WornCard(Card):
         except ValueError:
             age = math.nan
         if not math.isfinite(age) or age < 0:
-            self.complain(f"Type how many {self._counted} they have had, as a number.")
+            self.complain(
+                tr("Type how many {counted} they have had, as a number.", counted=counted_in_words(self._counted))
+            )
             return
         self.told.emit(age)

@@ -9,6 +9,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import VERDICT_STATE, Button, Card, Line, PlacePage, StateSign, Text, scrolling
 from keen_compass.app.together.canvas import NARROWEST, TogetherCanvas
 from keen_compass.app.together.words import BEGINS, figure, hangs_with, label_of, lacks, numbers, rests_on, whose
+from keen_compass.language import marked, tr
 from keen_compass.procedures.joint import FOUND_AS
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.together import Whole, everything_read
@@ -19,10 +20,10 @@ from keen_compass.words.say import say, show_for
 
 BESIDE = 316  # px
 VERDICTS = {
-    Verdict.IN: "in tolerance",
+    Verdict.IN: marked("in tolerance"),
     Verdict.OUT: "out",
-    Verdict.CANNOT_TELL: "can’t tell",
-    Verdict.UNRESOLVED: "can’t tell",
+    Verdict.CANNOT_TELL: marked("can’t tell"),
+    Verdict.UNRESOLVED: marked("can’t tell"),
     Verdict.IMPLAUSIBLE: "odd",
 }
 
@@ -41,8 +42,10 @@ class TogetherPage(PlacePage):
         self.canvas = TogetherCanvas()
         self.canvas.chosen.connect(self._show_column)
         self._none = Text(
-            "No reading counts any more: numbers were changed since, or an event was logged. The next round starts "
-            "afresh.",
+            tr(
+                "No reading counts any more: numbers were changed since, or an event was logged. The next round starts "
+                "afresh."
+            ),
             colour="soft",
         )
         self._name = Text("", 20, bold=True)
@@ -58,8 +61,8 @@ class TogetherPage(PlacePage):
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
-        head.addWidget(Line(f"All readings of {self.machine.name}", th.TITLE, bold=True), 1)
-        head.addWidget(Button("Close", self.left.emit, "quiet"))
+        head.addWidget(Line(tr("All readings of {name}", name=self.machine.name), th.TITLE, bold=True), 1)
+        head.addWidget(Button(tr("Close"), self.left.emit, "quiet"))
         self._area = QScrollArea()
         self._area.setWidget(self.canvas)
         self._area.setWidgetResizable(True)
@@ -69,7 +72,7 @@ class TogetherPage(PlacePage):
         main.addWidget(self._area, 1)
         main.addWidget(
             Text(
-                "The fuller a disc, the more the answer depends on that reading. An arc joins linked answers.",
+                tr("The fuller a disc, the more the answer depends on that reading. An arc joins linked answers."),
                 colour="soft",
             )
         )
@@ -117,7 +120,7 @@ class TogetherPage(PlacePage):
         if self.whole:
             self.canvas.show_whole(self.whole, self.machine)
             known = sorted({label_of(u) for u in self.whole.model.leant_on})
-            self._notes.say(f"Also used, from earlier rounds: {', '.join(known)}." if known else "")
+            self._notes.say(tr("Also used, from earlier rounds: {known}.", known=", ".join(known)) if known else "")
 
     def showEvent(self, event: object) -> None:
         """The keyboard goes to the picture."""
@@ -139,7 +142,7 @@ class TogetherPage(PlacePage):
         if f is None:
             self._numbers.hide()
             self._unit.say("")
-            self._verdict.say("can’t tell")
+            self._verdict.say(tr("can’t tell"))
             self._rests.say(lacks(column))
             self._hangs.say("")
         else:
@@ -149,12 +152,12 @@ class TogetherPage(PlacePage):
             self._unit.say(unit)
             sign = shown_in(f.error_unit, self.machine.unit_of(f.quantity)).sign
             error = f"{figure(column, self.machine)} {sign}"
-            self._verdict.say(f"{VERDICTS[verdict]}: {error}" if column.mine else "")
+            self._verdict.say(f"{tr(VERDICTS[verdict])}: {error}" if column.mine else "")
             self._rests.say(rests_on(whole, column, self.machine))
             self._hangs.say(hangs_with(whole, column))
         begins = BEGINS.get(column.tells, "")
         self.start.setVisible(bool(begins) and not self._shop.read_only)
-        self.start.name(f"Begin: {title(begins)}" if begins else "")
+        self.start.name(tr("Begin: {title}", title=title(begins)) if begins else "")
         if f and f.notes and verdict is Verdict.CANNOT_TELL:
             self._hangs.say(f"{self._hangs.text()} {say(f.notes[0], show_for(self.machine, f.quantity))}")
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from keen_compass.language import tr, written
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
 from keen_compass.procedures.joint import FOUND_AS
@@ -45,11 +46,11 @@ def figure(column: Column, machine: Machine) -> str:
     """``+0.85 ± 0.10``, of what is on the machine its error; else the kerf itself."""
     f = column.finding
     if f is None or f.expanded_uncertainty is None:
-        return "can’t tell"
+        return tr("can’t tell")
     if column.mine and f.error is not None:
         return shown_in(f.error_unit, machine.unit_of(f.quantity)).number(f.harm or 0.0, f.expanded_uncertainty)
     new = f"{f.new:.3f}" if isinstance(f.new, float) else str(f.new)
-    return f"{new} ± {format_mm(f.new_expanded_uncertainty or 0.0, 3)}"
+    return f"{new} ± {written(format_mm(f.new_expanded_uncertainty or 0.0, 3))}"
 
 
 def part_in_words(part: Part) -> str:
@@ -60,20 +61,20 @@ def part_in_words(part: Part) -> str:
 
 def row_in_words(row: Row, machine: Machine) -> str:
     """``width``; of a run all of it."""
-    return say(row.measurand.label, show_for(machine)) if row.measurand else "all places"
+    return say(row.measurand.label, show_for(machine)) if row.measurand else tr("all places")
 
 
 def rests_on(whole: Whole, column: Column, machine: Machine) -> str:
     """The readings without which it would be worst."""
     bearing = sorted(((row.shares.get(column.unknown, 0.0), row) for row in whole.rows), key=lambda pair: -pair[0])
     named = [
-        f"{row_in_words(row, machine)} of {whole.parts[row.part].number}"
+        tr("{row} of {number}", row=row_in_words(row, machine), number=whole.parts[row.part].number)
         for share, row in bearing[:MOST]
         if share > MATTERS
     ]
     if not named:
-        return "No single reading matters much: many say the same, or it was known before."
-    return f"Depends most on: {', '.join(named)}."
+        return tr("No single reading matters much: many say the same, or it was known before.")
+    return tr("Depends most on: {named}.", named=", ".join(named))
 
 
 def hangs_with(whole: Whole, column: Column) -> str:
@@ -81,16 +82,18 @@ def hangs_with(whole: Whole, column: Column) -> str:
     others = [(whole.model.correlation(column.unknown, c.unknown), c) for c in whole.columns if c is not column]
     r, other = max(others, key=lambda pair: abs(pair[0]), default=(0.0, None))
     if other is None or abs(r) < CLEAR:
-        return "Not linked to anything else here."
-    way = "larger" if r > 0 else "smaller"
-    return f"Linked to {label_of(other.unknown)}: if that is larger, this is {way}."
+        return tr("Not linked to anything else here.")
+    way = tr("larger") if r > 0 else tr("smaller")
+    return tr("Linked to {label_of}: if that is larger, this is {way}.", label_of=label_of(other.unknown), way=way)
 
 
 def lacks(column: Column) -> str:
     """What it can't be told from, and what would tell."""
     from_what = ", ".join(label_of(u) for u in column.others)
-    words = f"Can’t be told from {from_what}" if from_what else "Can’t be told"
-    return f"{words}: {TELLS[column.tells]} would tell." if column.tells else f"{words}."
+    words = tr("Can’t be told from {from_what}", from_what=from_what) if from_what else tr("Can’t be told")
+    return (
+        tr("{words}: {tells} would tell.", words=words, tells=tr(TELLS[column.tells])) if column.tells else f"{words}."
+    )
 
 
 def numbers(whole: Whole, column: Column, machine: Machine) -> tuple[str, str]:
@@ -101,5 +104,5 @@ def numbers(whole: Whole, column: Column, machine: Machine) -> tuple[str, str]:
     if stored is None or f.new is None:
         return figure(column, machine), shown_in(f.error_unit, machine.unit_of(f.quantity)).sign
     new, old = place.number(stored.renewed(f.new)), place.number(stored)
-    now = f", {old} now" if column.mine and old != new else ""
+    now = tr(", {old} now", old=old) if column.mine and old != new else ""
     return new, f"{place.name(stored).partition(', ')[2]}{now}".removeprefix(", ")

@@ -14,6 +14,7 @@ from keen_compass.app.parts import Button, Card, Line, PlacePage, Text, empty, p
 from keen_compass.app.round.choices import fill
 from keen_compass.app.trouble.pictures import draw_complaint
 from keen_compass.errors import KeenCompassError
+from keen_compass.language import tr
 from keen_compass.machines.shown import length_unit
 from keen_compass.procedures import Entry
 from keen_compass.procedures.complaints import Diagnosis, SeenIn, complaints_on
@@ -45,7 +46,7 @@ class Tile(QPushButton):
         super().__init__()
         self.what = what
         self.setCheckable(True)
-        self.setAccessibleName(TOLD[what].title)
+        self.setAccessibleName(tr(TOLD[what].title))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
@@ -65,7 +66,7 @@ class Tile(QPushButton):
         p.setFont(th.font(th.TEXT, bold=on))
         p.setPen(th.color("ink"))
         words = QRectF(8, self.height() - 46, self.width() - 16, 40)
-        p.drawText(words, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, TOLD[self.what].title)
+        p.drawText(words, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, tr(TOLD[self.what].title))
 
 
 class Details(QWidget):
@@ -77,19 +78,22 @@ class Details(QWidget):
         super().__init__()
         told = TOLD[what]
         self.what, self._unit = what, length_unit(units)
-        self.way, self.axis = plain_combo(f"{told.title}: which way"), plain_combo(f"{told.title}: axis")
-        fill(self.way, [(told.plus, "+"), (told.minus, "-")], "+")
-        fill(self.axis, [("X or Y", ""), ("X", "x"), ("Y", "y")], "")
-        self.by = plain_line(f"{told.title}: by how much", "how much", 20)
-        self.on = plain_line(f"{told.title}: on which size", "on size", 20)
+        self.way, self.axis = (
+            plain_combo(tr("{title}: which way", title=tr(told.title))),
+            plain_combo(tr("{title}: axis", title=tr(told.title))),
+        )
+        fill(self.way, [(tr(told.plus), "+"), (tr(told.minus), "-")], "+")
+        fill(self.axis, [(tr("X or Y"), ""), ("X", "x"), ("Y", "y")], "")
+        self.by = plain_line(tr("{title}: by how much", title=tr(told.title)), tr("how much"), 20)
+        self.on = plain_line(tr("{title}: on which size", title=tr(told.title)), tr("on size"), 20)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        self.where = plain_combo(f"{told.title}: where on the bed")
-        fill(self.where, [("anywhere", ""), *((words, place) for place, words in PLACES.items())], "")
+        self.where = plain_combo(tr("{title}: where on the bed", title=tr(told.title)))
+        fill(self.where, [(tr("anywhere"), ""), *((tr(words), place) for place, words in PLACES.items())], "")
         self.where.setMinimumWidth(PLACE_WIDE)
         head = QHBoxLayout()
-        head.addWidget(Text(told.title, bold=True), 1)
+        head.addWidget(Text(tr(told.title), bold=True), 1)
         head.addWidget(self.where)
         column.addLayout(head)
         row = QHBoxLayout()
@@ -153,14 +157,16 @@ class TroublePage(PlacePage):
         self._causes = QVBoxLayout()
         self._causes.setSpacing(10)
         self._trouble = Text(colour="bad", bold=True)
-        self.keep = Button("Save in the logbook", self._save, "quiet")
+        self.keep = Button(tr("Save in the logbook"), self._save, "quiet")
         self._lay_out()
         self.refresh()
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
-        head.addWidget(Line(f"What is wrong with parts from {self.machine.name}?", th.TITLE, bold=True), 1)
-        head.addWidget(Button("Close", self.left.emit, "quiet"))
+        head.addWidget(
+            Line(tr("What is wrong with parts from {name}?", name=self.machine.name), th.TITLE, bold=True), 1
+        )
+        head.addWidget(Button(tr("Close"), self.left.emit, "quiet"))
         self._grid = QGridLayout()
         self._grid.setSpacing(10)
         left = QWidget()
@@ -226,7 +232,7 @@ class TroublePage(PlacePage):
         self.keep.setVisible(bool(self.details) and not self._shop.read_only)
         self._trouble.say("")
         if not self.details:
-            self._causes.addWidget(Text("Point at what parts look like. The likeliest causes are listed here.", 17))
+            self._causes.addWidget(Text(tr("Point at what parts look like. The likeliest causes are listed here."), 17))
             self._show_open()
             return
         try:
@@ -240,28 +246,32 @@ class TroublePage(PlacePage):
         """What was complained of before, and no round has answered."""
         waiting = still_open(self._shop, self.machine)
         if waiting:
-            self._causes.addWidget(Text("Not answered yet", 17, bold=True))
+            self._causes.addWidget(Text(tr("Not answered yet"), 17, bold=True))
         for at, seen in reversed(waiting[-MOST_OPEN:]):
             self._causes.addWidget(Text(f"{day_of(at)}: {complaint_in_words(seen, show_for(self.machine))}"))
 
     def _show(self, found: Diagnosis) -> None:
         show = show_for(self.machine)
-        self._causes.addWidget(Text("Likely causes", 17, bold=True))
+        self._causes.addWidget(Text(tr("Likely causes"), 17, bold=True))
         likely = [(q, e) for q, e in found.causes.items() if e.share >= LEAST_SHARE]
         for quantity, cause in likely[:MOST_CAUSES]:
             self._causes.addWidget(Share(cause_in_words(quantity, cause, show.units), cause.share))
         if found.unexplained >= LEAST_SHARE:
-            self._causes.addWidget(Share(f"Something else: {100 * found.unexplained:.0f} %", found.unexplained))
-        self._causes.addWidget(Text("Look first", 17, bold=True))
+            self._causes.addWidget(
+                Share(tr("Something else: {unexplained:.0f} %", unexplained=100 * found.unexplained), found.unexplained)
+            )
+        self._causes.addWidget(Text(tr("Look first"), 17, bold=True))
         for what in dict.fromkeys(found.seen):
-            self._causes.addWidget(Text(LOOK[what]))
+            self._causes.addWidget(Text(tr(LOOK[what])))
         if found.tell:
-            self._causes.addWidget(Text("Then measure, least time first", 17, bold=True))
+            self._causes.addWidget(Text(tr("Then measure, least time first"), 17, bold=True))
         for i, (entry, told) in enumerate(_each_new(found.tell)[:MOST_TELL]):
-            self._causes.addWidget(Text(f"{tells(entry.name, told)} About {entry.minutes} minutes."))
+            self._causes.addWidget(
+                Text(tr("{tells} About {minutes} minutes.", tells=tells(entry.name, told), minutes=entry.minutes))
+            )
             quantity = next((q for q in told if QUANTITIES[q].axis), told[0])
             run = partial(self.begin.emit, entry.name, quantity)
-            button = Button(f"Begin {title(entry.name)}", run, "primary" if i == 0 else "")
+            button = Button(tr("Begin {title}", title=title(entry.name)), run, "primary" if i == 0 else "")
             self._causes.addWidget(button)
 
     def _save(self) -> None:
@@ -272,7 +282,7 @@ class TroublePage(PlacePage):
             self._trouble.say(str(error))
             return
         self.keep.setEnabled(False)
-        self.keep.setText("Saved in the logbook")
+        self.keep.setText(tr("Saved in the logbook"))
 
 
 def _each_new(tell: Tell) -> list[tuple[Entry, tuple[str, ...]]]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from keen_compass.language import tr
 from keen_compass.words.say import PLAIN, Show, Text
 from keen_compass.words.texts import About
 
@@ -20,7 +21,7 @@ ABOUT = About(
 
 
 def _over(v: Mapping[str, Any], show: Show) -> str:
-    return f"over {show.length(v['mount'], 0)} between the head’s screws"
+    return tr("over {length} between the head’s screws", length=show.length(v["mount"], 0))
 
 
 def _raised(v: Mapping[str, Any], show: Show) -> str:
@@ -30,7 +31,7 @@ def _raised(v: Mapping[str, Any], show: Show) -> str:
 TEXTS: dict[str, Text] = {
     "read": "column {column}, row {row}: read the height",
     "program": "bed, {columns} x {rows} heights",
-    "swing": lambda v, _: f"arm towards {v['side'][0]}{v['side'][1].upper()}: read the dial",
+    "swing": lambda v, _: tr("arm towards {side}{upper}: read the dial", side=v["side"][0], upper=v["side"][1].upper()),
     "tram_program": "head tram, arm {radius:g} mm",
     "run": "Read",
     "grid": "Points",
@@ -38,7 +39,7 @@ TEXTS: dict[str, Text] = {
     "tram": "head tram",
     "heading": "Bed",
     "heading_tram": "Head tram",
-    "side": lambda v, _: f"{PLAIN.way(v['side'])} side",
+    "side": lambda v, _: tr("{way} side", way=PLAIN.way(v["side"])),
     "how_gap": "A larger reading is a smaller gap",
     "at": "column {column}, row {row}",
     "how_height": "Higher is +, lower is −",
@@ -53,31 +54,48 @@ TEXTS: dict[str, Text] = {
     "leave": "Leave it.",
     "skim": "Skim by {skim:len}: {raw:len} measured plus {margin:len} to clean up.",
     "or_skim": "Or skim by {skim:len}: {raw:len} measured plus {margin:len} to clean up.",
-    "shim": lambda v, show: f"Shim the bed: {_raised(v, show)}; {show.length(v['left'])} is left.",
-    "shims_leave": lambda v, show: f"Shims alone leave {show.length(v['left'])} ({_raised(v, show)}).",
+    "shim": lambda v, show: tr(
+        "Shim the bed: {raised}; {length} is left.", raised=_raised(v, show), length=show.length(v["left"])
+    ),
+    "shims_leave": lambda v, show: tr(
+        "Shims alone leave {length} ({raised}).", length=show.length(v["left"]), raised=_raised(v, show)
+    ),
     "skim_now": "off the bed, all over",
     "or_skim_now": "off the bed, all over, or shims under it",
-    "shim_under_now": lambda v, _: f"a shim under the {PLAIN.way(v['side'])} side of the flange",
-    "shim_above_now": lambda v, _: f"a shim above the {PLAIN.way(v['side'])} side of the flange",
+    "shim_under_now": lambda v, _: tr("a shim under the {way} side of the flange", way=PLAIN.way(v["side"])),
+    "shim_above_now": lambda v, _: tr("a shim above the {way} side of the flange", way=PLAIN.way(v["side"])),
     "shim_behind_now": "a shim behind the {end} screws",
     "turn_head_now": "turn the head: its top towards {side:way}",
     "level": "Level; {left:len} is off the plane.",
-    "shim_under": lambda v, show: (
-        f"A shim of {show.length(v['thick'], 3)} under the {PLAIN.way(v['side'])} side of the flange, {_over(v, show)}."
+    "shim_under": lambda v, show: tr(
+        "A shim of {length} under the {way} side of the flange, {over}.",
+        length=show.length(v["thick"], 3),
+        way=PLAIN.way(v["side"]),
+        over=_over(v, show),
     ),
-    "shim_above": lambda v, show: (
-        f"A shim of {show.length(v['thick'], 3)} above the {PLAIN.way(v['side'])} side of the flange, {_over(v, show)}."
+    "shim_above": lambda v, show: tr(
+        "A shim of {length} above the {way} side of the flange, {over}.",
+        length=show.length(v["thick"], 3),
+        way=PLAIN.way(v["side"]),
+        over=_over(v, show),
     ),
-    "say_how_held": lambda v, show: (
-        f"Its top leans towards {show.way(v['side'])} by {show.length(v['thick'], 3)} "
-        f"{_over(v, show)}. Enter in the machine’s form how the head is held; then this page says "
-        "where the shim goes."
+    "say_how_held": lambda v, show: tr(
+        "Its top leans towards {way} by {length} {over}. Enter in the machine’s form how the "
+        "head is held; then this page says where the shim goes.",
+        way=show.way(v["side"]),
+        length=show.length(v["thick"], 3),
+        over=_over(v, show),
     ),
-    "turn_head": lambda v, show: (
-        f"Turn the head on its plate: the top goes {show.length(v['thick'], 3)} towards "
-        f"{show.way(v['side'])}, {_over(v, show)}."
+    "turn_head": lambda v, show: tr(
+        "Turn the head on its plate: the top goes {length} towards {way}, {over}.",
+        length=show.length(v["thick"], 3),
+        way=show.way(v["side"]),
+        over=_over(v, show),
     ),
-    "shim_behind": lambda v, show: (
-        f"A shim of {show.length(v['thick'], 3)} behind the {v['end']} screws, {_over(v, show)}."
+    "shim_behind": lambda v, show: tr(
+        "A shim of {length} behind the {end} screws, {over}.",
+        length=show.length(v["thick"], 3),
+        end=v["end"],
+        over=_over(v, show),
     ),
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from keen_compass.language import tr
 from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
@@ -23,7 +24,9 @@ TEXTS: dict[str, Text] = {
     "how_inside": "Inside jaws at the upper edge",
     "too_much": "{apart:len} from edge to edge over {thickness:len} of thickness: was the same size read on both sides?",
     "graded": lambda v, _: (
-        f"Range {v['range']} of ISO 9013." if v["range"] < 6 else "Beyond the last range of ISO 9013."
+        tr("Range {range} of ISO 9013.", range=v["range"])
+        if v["range"] < 6
+        else tr("Beyond the last range of ISO 9013.")
     ),
     "leans": "Edge leans by",
     "degrees": "{angle:+.1f}°",

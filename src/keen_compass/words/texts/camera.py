@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from keen_compass.language import tr, tr_n, written
 from keen_compass.words.say import Show, Text
 from keen_compass.words.texts import About
 from keen_compass.words.texts.shifts import shifted
@@ -26,7 +27,11 @@ ABOUT = About(
 def _moves(v: Mapping[str, Any], show: Show) -> str:
     """The sentence that proves the sign."""
     where = shifted(v, show)
-    return f"The camera really sits {where} of where the controller has it." if where else "It sits where it should."
+    return (
+        tr("The camera really sits {where} of where the controller has it.", where=where)
+        if where
+        else tr("It sits where it should.")
+    )
 
 
 TEXTS: dict[str, Text] = {
@@ -38,11 +43,13 @@ TEXTS: dict[str, Text] = {
     "pixel": "A pixel is",
     "micrometres": lambda v, _: f"{v['um']:.1f} µm",
     "turned": "Picture turned by",
-    "degrees": lambda v, _: f"{v['degrees']:+.2f}°".replace("-", "−"),
+    "degrees": lambda v, _: written(f"{v['degrees']:+.2f}°").replace("-", "−"),
     "no_cross": "No cross found here: click where it is, or take a sharper picture.",
     "two_crosses": "There is more than one cross: click the one that you drew.",
-    "unclear": lambda v, _: f"The cross is unclear, found to {v['px']:.1f} px: sharper, or more light?",
-    "too_few": lambda v, _: f"Needs {v['more']} more picture{'s' if v['more'] > 1 else ''}: three are the least.",
+    "unclear": lambda v, _: tr("The cross is unclear, found to {px:.1f} px: sharper, or more light?", px=v["px"]),
+    "too_few": lambda v, _: tr_n(
+        "Needs {n} more picture: three are the least.", "Needs {n} more pictures: three are the least.", v["more"]
+    ),
     "in_a_line": "These moves lie in a line, so the picture’s rotation can’t be told from its scale: move across that line too.",
     "missed": "Picture {number} doesn’t fit the others by {px:.1f} px: was the right cross found there, did the sheet move?",
     "untested": "Three moves leave nothing to check with: crosses are assumed found to {px:g} px. A fourth move would test that.",

@@ -3,31 +3,42 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from gettext import ngettext
 from typing import Any
 
+from keen_compass.language import marked, tr, tr_n
 from keen_compass.machines.shown import show_length
-from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
+from keen_compass.quantities.catalogue import QUANTITIES, unknown_label
 from keen_compass.words.say import Show, Text, asked, capital, finished, say
 
 Values = Mapping[str, Any]
-NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine")
+NUMBERS = (
+    marked("no"),
+    marked("one"),
+    marked("two"),
+    marked("three"),
+    marked("four"),
+    marked("five"),
+    marked("six"),
+    marked("seven"),
+    marked("eight"),
+    marked("nine"),
+)
 
 
 def settles(v: Values) -> str:
     """How sure a remedy is."""
-    return "would settle it" if v["sure"] else "may settle it"
+    return tr("would settle it") if v["sure"] else tr("may settle it")
 
 
 def _which(v: Values) -> str:
-    return f" (reading {v['reading']})" if v.get("reading") else ""
+    return tr(" (reading {reading})", reading=v["reading"]) if v.get("reading") else ""
 
 
 def _doubt(words: str) -> Text:
     """A doubt about one reading, which may be said of something."""
 
     def text(v: Values, show: Show) -> str:
-        return asked(words.replace("{which}", _which(v)))(v, show)
+        return asked(tr(words).replace("{which}", _which(v)))(v, show)
 
     return text
 
@@ -44,7 +55,7 @@ def _mistaken(words: str) -> Text:
 
 
 def _times_off(v: Values, show: Show) -> str:
-    size = f"{v['factor']:g} times too {'small' if v['small'] else 'large'}"
+    size = tr("{factor:g} times too {value}", factor=v["factor"], value=tr("small") if v["small"] else tr("large"))
     return _doubt(f"{size}{{which}}: {say(v['cause'], show)}?")(v, show)  # type: ignore[operator]
 
 
@@ -52,37 +63,64 @@ def _known(v: Values, show: Show) -> str:
     def shown(value: float) -> str:
         return show.slope(1000 * value) if v["unknown"].endswith("_scale") else show.length(value, 3)
 
-    how = "exactly; no uncertainty was given" if v["U"] is None else f"± {shown(v['U'])}"
-    return f"{capital(UNKNOWN_LABELS[v['unknown']])} known from before: {shown(v['value'])} {how}."
+    how = tr("exactly; no uncertainty was given") if v["U"] is None else f"± {shown(v['U'])}"
+    return tr(
+        "{unknown} known from before: {shown} {how}.",
+        unknown=capital(unknown_label(v["unknown"])),
+        shown=shown(v["value"]),
+        how=how,
+    )
 
 
 def _listed(unknowns: list[str]) -> str:
-    return " or ".join(UNKNOWN_LABELS.get(u, u) for u in unknowns)
+    return tr(" or ").join(unknown_label(u) for u in unknowns)
 
 
-def _counted(v: Values, one: str, many: str) -> str:
-    return f"{NUMBERS[v['more']]} {ngettext(one, many, v['more'])}"
+def _counted(v: Values, one: str, many: str, **values: Any) -> str:
+    """So many more of something, in a word; messages with ``{number}`` in them."""
+    return tr_n(one, many, v["more"], number=tr(NUMBERS[v["more"]]), **values)
 
 
 def _longer(v: Values, show: Show) -> str:
-    return f"a {v['noun']} {show.length(v['long'], 0)} long (this one is {show.length(v['now'], 0)})"
+    return tr(
+        "a {noun} {length} long (this one is {length2})",
+        noun=v["noun"],
+        length=show.length(v["long"], 0),
+        length2=show.length(v["now"], 0),
+    )
 
 
 # What can be done about a *can't tell*, as it is in a sentence: what `procedures.settle` proposes.
 DOING: dict[str, Callable[[Values, Show], str]] = {
-    "read_finer": lambda v, show: f"reading it to {show.length(v['division'], 3)}, as the {v['instrument']} shows it,",
-    "more_readings": lambda v, _: f"{_counted(v, 'more reading', 'more readings')} of each {v['noun']}",
+    "read_finer": lambda v, show: tr(
+        "reading it to {division}, as the {instrument} shows it,",
+        division=show.length(v["division"], 3),
+        instrument=v["instrument"],
+    ),
+    "more_readings": lambda v, _: _counted(
+        v, "{number} more reading of each {noun}", "{number} more readings of each {noun}", noun=tr(v["noun"])
+    ),
     "longer": _longer,
-    "other_instrument": lambda v, _: f"a measurement with the {v['instrument']}",
-    "more_pieces": lambda v, _: _counted(v, "more equal piece", "more equal pieces"),
-    "closer_steps": lambda v, _: f"steps {'half' if v['times'] == 2 else 'a quarter'} as wide",
-    "prove_scale": lambda v, _: "checking the steps of X and Y",
-    "measure_play": lambda v, _: "measuring the lost motion of X and Y with a dial",
-    "aim_again": lambda v, _: f"aiming {_counted(v, 'more time', 'more times')} and averaging",
-    "draw_again": lambda v, _: f"drawing and reading it {_counted(v, 'more time', 'more times')} and averaging",
-    "aim_anew": lambda v, _: "aiming at each mark again",
-    "seat_again": lambda v, _: f"seating the stock {_counted(v, 'more time', 'more times')}, read each time,",
-    "better_record": lambda v, _: "a record from ten repeated readings and three equal pieces",
+    "other_instrument": lambda v, _: tr("a measurement with the {instrument}", instrument=v["instrument"]),
+    "more_pieces": lambda v, _: _counted(v, "{number} more equal piece", "{number} more equal pieces"),
+    "closer_steps": lambda v, _: tr("steps half as wide") if v["times"] == 2 else tr("steps a quarter as wide"),
+    "prove_scale": lambda v, _: tr("checking the steps of X and Y"),
+    "measure_play": lambda v, _: tr("measuring the lost motion of X and Y with a dial"),
+    "aim_again": lambda v, _: _counted(
+        v, "aiming {number} more time and averaging", "aiming {number} more times and averaging"
+    ),
+    "draw_again": lambda v, _: _counted(
+        v,
+        "drawing and reading it {number} more time and averaging",
+        "drawing and reading it {number} more times and averaging",
+    ),
+    "aim_anew": lambda v, _: tr("aiming at each mark again"),
+    "seat_again": lambda v, _: _counted(
+        v,
+        "seating the stock {number} more time, read each time,",
+        "seating the stock {number} more times, read each time,",
+    ),
+    "better_record": lambda v, _: tr("a record from ten repeated readings and three equal pieces"),
 }
 
 
@@ -92,7 +130,12 @@ def _does(code: str) -> Text:
 
 def _both(v: Values, show: Show) -> str:
     first, then = (DOING[part["code"]](part["values"], show).rstrip(",") for part in (v["first"], v["then"]))
-    return f"{capital(first)} and {then}: both together {settles(v['first']['values'])}."
+    return tr(
+        "{first} and {then}: both together {settles}.",
+        first=capital(first),
+        then=then,
+        settles=settles(v["first"]["values"]),
+    )
 
 
 def _heading(v: Values, _show: Show) -> str:
@@ -110,15 +153,17 @@ TEXTS: dict[str, Text] = {
     "paper": "Paper",
     "as_wide_as_the_roll": "as wide as the roll",
     "no_paper": "No paper fits what is loaded: load a wider roll or a larger sheet.",
-    "bars_fit_to_page": lambda v, _: (
-        f"Both check bars are {abs(v['percent']):.1f} % {'short' if v['percent'] < 0 else 'long'}: the print dialog scaled the page. Print at actual size."
+    "bars_fit_to_page": lambda v, _: tr(
+        "Both check bars are {percent:.1f} % {value}: the print dialog scaled the page. Print at actual size.",
+        percent=abs(v["percent"]),
+        value=tr("short") if v["percent"] < 0 else tr("long"),
     ),
     "bars_off": "The check bars say that the printer is {percent[0]:+.2f} % off along X, {percent[1]:+.2f} % along Y: "
     "that is the printer’s error, not the cutter’s.",
     "stage_first_artwork": "Choose the artwork first and accept its cut line.",
-    "aimed_under_others": lambda v, _: (
-        f"The controller holds other numbers than when the marks were aimed at ({', '.join(v['quantities'])}): "
-        "aim at the marks again."
+    "aimed_under_others": lambda v, _: tr(
+        "The controller holds other numbers than when the marks were aimed at ({quantities}): aim at the marks again.",
+        quantities=", ".join(v["quantities"]),
     ),
     "stage_first_print": "Print the sheet first.",
     "stage_first_bars": "Measure both check bars first.",
@@ -131,8 +176,9 @@ TEXTS: dict[str, Text] = {
     "compensation": "Compensation",
     "on": "on",
     "off": "off",
-    "made_in_doubt": lambda v, _: (
-        f"{QUANTITIES[v['quantity']].label} in the controller when this was made is unknown: make another one."
+    "made_in_doubt": lambda v, _: tr(
+        "{label} in the controller when this was made is unknown: make another one.",
+        label=QUANTITIES[v["quantity"]].label,
     ),
     # Before any verdict
     "zero_reading": _doubt("zero{which} can’t be a size"),
@@ -152,24 +198,29 @@ TEXTS: dict[str, Text] = {
     "finer_than_division": _doubt(
         "{value:g}{which} is finer than the instrument’s resolution ({division:len3}): was it typed in another unit"
     ),
-    "does_not_fit": lambda v, show: f"{capital(say(v['what'], show))} doesn’t fit the other readings. Read it again.",
-    "one_does_not_fit": lambda v, show: (
-        f"One of these doesn’t fit the other readings: {', '.join(say(w, show) for w in v['what'])}. Read them again."
+    "does_not_fit": lambda v, show: tr(
+        "{what} doesn’t fit the other readings. Read it again.", what=capital(say(v["what"], show))
     ),
-    "one_or_known_does_not_fit": lambda v, show: (
-        f"Either one of these is misread ({', '.join(say(w, show) for w in v['what'])}), or what is known of the machine "
-        "from earlier rounds no longer holds. Read them again."
+    "one_does_not_fit": lambda v, show: tr(
+        "One of these doesn’t fit the other readings: {what}. Read them again.",
+        what=", ".join(say(w, show) for w in v["what"]),
     ),
-    "known_does_not_fit": lambda v, _: (
-        f"The readings agree with each other, but not with what is known of {_listed(v['unknowns'])} from earlier rounds. "
-        "Read them again, or check that first."
+    "one_or_known_does_not_fit": lambda v, show: tr(
+        "Either one of these is misread ({what}), or what is known of the machine from earlier "
+        "rounds no longer holds. Read them again.",
+        what=", ".join(say(w, show) for w in v["what"]),
     ),
-    "looks_turned": lambda v, show: (
-        f"{capital(say(v['what'], show))} has the opposite sign to the others. Is that right?"
+    "known_does_not_fit": lambda v, _: tr(
+        "The readings agree with each other, but not with what is known of {listed} from earlier "
+        "rounds. Read them again, or check that first.",
+        listed=_listed(v["unknowns"]),
+    ),
+    "looks_turned": lambda v, show: tr(
+        "{what} has the opposite sign to the others. Is that right?", what=capital(say(v["what"], show))
     ),
     "readings_disagree": "The readings contradict each other, or what is known of this machine. Read them again.",
-    "looks_swapped": lambda v, show: (
-        f"{capital(say(v['a'], show))} and {say(v['b'], show)} look swapped: each reading fits the other."
+    "looks_swapped": lambda v, show: tr(
+        "{a} and {b} look swapped: each reading fits the other.", a=capital(say(v["a"], show)), b=say(v["b"], show)
     ),
     "twice_the_error_before": "Twice the error of the round before: was the number moved the wrong way?",
     "nothing_read": "No reading yet.",
@@ -191,8 +242,8 @@ TEXTS: dict[str, Text] = {
     "floor": "The {instrument} and what is known of this machine can’t settle it, however often it is read. Use a better "
     "instrument, or accept a wider tolerance.",
     # What was assumed, or known before
-    "kind_assumed": "No kind of instrument was given: a {kind} is assumed.",
-    "repeats_assumed": "Repeatability of the {kind} assumed: {s:len3} (standard deviation). No record yet.",
+    "kind_assumed": "No kind of instrument was given: a {kind:word} is assumed.",
+    "repeats_assumed": "Repeatability of the {kind:word} assumed: {s:len3} (standard deviation). No record yet.",
     "scatter_assumed": "Scatter of equal pieces assumed: {s:len} (standard deviation). No record yet.",
     "aim_assumed": "Aiming by eye assumed accurate to {s:len} (standard deviation), the tool’s lines to {drawn:len}.",
     "drawn_assumed": "The tool’s lines assumed true to {drawn:len} (standard deviation).",
@@ -200,10 +251,14 @@ TEXTS: dict[str, Text] = {
     "known_before": _known,
     "suggest_warmth": "Above {above:len0} temperature matters: enter that of the piece and of the instrument.",
     # What the drive train's parts say
-    "parts_explain": lambda v, show: f"The measured number is {say(v['why'], show)}.",
-    "ratio_between": lambda v, show: f"{v['ratio']:.3g} times as much: {say(v['cause'], show)}",
+    "parts_explain": lambda v, show: tr("The measured number is {why}.", why=say(v["why"], show)),
+    "ratio_between": lambda v, show: tr(
+        "{ratio:.3g} times as much: {cause}", ratio=v["ratio"], cause=say(v["cause"], show)
+    ),
     "other_sign": "The same with the other sign.",
-    "ratio_cause": lambda v, show: f"{v['ratio']:.3g} times the computed number: {say(v['cause'], show)}",
+    "ratio_cause": lambda v, show: tr(
+        "{ratio:.3g} times the computed number: {cause}", ratio=v["ratio"], cause=say(v["cause"], show)
+    ),
     "parts_microsteps_16": "the microstep switch is set to 16 times what was entered",
     "parts_ten": "a decimal point slipped, or a 10:1 gear is missing from the chain",
     "parts_microsteps_8": "the microstep switch is set to 8 times what was entered",
@@ -228,7 +283,9 @@ TEXTS: dict[str, Text] = {
     "no_room_known": "This tool’s width of cut is unknown: enter its diameter under Change machine.",
     "no_stock": "No stock is loaded: enter what is on the bed.",
     "no_place": "No free place of that size on this sheet: choose a smaller piece, or load a new sheet.",
-    "too_little_room": lambda v, _: finished(f"too little space here: {v['name']} {v['why']}".replace("  ", " ")),
+    "too_little_room": lambda v, _: finished(
+        tr("too little space here: {name} {why}", name=v["name"], why=v["why"]).replace("  ", " ")
+    ),
     "refused": lambda v, _: finished(v["why"].rstrip(".")),
     # A file that was read back
     "file_leaves_bed": "Line {line} of the file would go to X{x:.1f} Y{y:.1f}, off the bed.",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from keen_compass.language import tr
 from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
@@ -21,16 +22,25 @@ TEXTS: dict[str, Text] = {
     "step": "Steps of",
     "count": "How many",
     "overcut": "Past its start by",
-    "row": lambda _, show: f"Blade offset ({show.units}): too small cuts corners short, too large overruns",
+    "row": lambda _, show: tr(
+        "Blade offset ({units}): too small cuts corners short, too large overruns", units=show.units
+    ),
     "pick": "which corners close",
     "how": "Click it, or type its number; 2.5 is between the second and the third",
     "set_to_nothing": lambda v, show: (
-        f"First set {v['machine']}’s blade offset to 0. Afterwards set it back to {show.length(v['held'], 3)}."
+        tr(
+            "First set {machine}’s blade offset to 0. Afterwards set it back to {length}.",
+            machine=v["machine"],
+            length=show.length(v["held"], 3),
+        )
         if v["held"]
-        else f"{v['machine']}’s blade offset must be 0 while this is cut: the row has its own offsets."
+        else tr(
+            "{machine}’s blade offset must be 0 while this is cut: the row has its own offsets.", machine=v["machine"]
+        )
     ),
-    "beyond": lambda v, _: (
-        f"The {'first' if v['first'] else 'last'} fits best, so a {'smaller' if v['first'] else 'larger'} offset may fit "
-        "better: cut a row that goes beyond it."
+    "beyond": lambda v, _: tr(
+        "The {value} fits best, so a {value2} offset may fit better: cut a row that goes beyond it.",
+        value=tr("first") if v["first"] else tr("last"),
+        value2=tr("smaller") if v["first"] else tr("larger"),
     ),
 }

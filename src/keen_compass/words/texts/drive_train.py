@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from keen_compass.language import tr
 from keen_compass.words.say import Text, say
 from keen_compass.words.texts import About
 
@@ -52,14 +53,16 @@ TEXTS: dict[str, Text] = {
     "how_helix_angle": "Of the teeth against the rack’s width",
     "how_diameter": "Measured, not from a data sheet",
     "how_media": "Half of it counts towards the roller’s radius",
-    "still_to_type": lambda v, show: f"Still to be typed: {', '.join(say(p, show) for p in v['parts'])}.",
+    "still_to_type": lambda v, show: tr(
+        "Still to be typed: {parts}.", parts=", ".join(say(p, show) for p in v["parts"])
+    ),
     "says_nothing_of_steps": "The parts give {steps:.4f} steps per mm; this controller keeps a {kept}, which doesn’t "
     "depend on steps.",
     "smallest_step": "Smallest step",
     "micrometres": lambda v, _: f"{v['mm'] * 1000:.2f} µm",
     "step_rate": lambda v, show: (
-        f"Steps per second at {show.feed(v['feed'])}"
-        + (f", {100 * v['share']:.0f} % of the limit" if v["share"] is not None else "")
+        tr("Steps per second at {feed}", feed=show.feed(v["feed"]))
+        + (tr(", {share:.0f} % of the limit", share=100 * v["share"]) if v["share"] is not None else "")
     ),
     "head_steps": "steps",
     "head_per_mm": "per mm",

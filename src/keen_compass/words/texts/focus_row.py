@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from keen_compass.language import tr
 from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
@@ -19,7 +20,7 @@ TEXTS: dict[str, Text] = {
     "widths": "widths",
     "step": "Steps of",
     "count": "How many",
-    "row": lambda _, show: f"Lens height ({show.units}) above each",
+    "row": lambda _, show: tr("Lens height ({units}) above each", units=show.units),
     "line": "line {number}",
     "pick": "which is narrowest",
     "how_width": "Under a loupe, where it is even",

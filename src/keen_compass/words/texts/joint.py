@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from keen_compass.quantities.catalogue import UNKNOWN_LABELS
+from keen_compass.language import tr
+from keen_compass.quantities.catalogue import unknown_label
 from keen_compass.words.say import Text, capital, say
 
 TELLS = {
@@ -14,12 +15,12 @@ TELLS = {
     "hole": "a round hole beside a slot",
 }
 TEXTS: dict[str, Text] = {
-    "read_in": lambda v, show: f"{say(v['what'], show)} of part {v['number']}",
+    "read_in": lambda v, show: tr("{what} of part {number}", what=say(v["what"], show), number=v["number"]),
     "part": "part {number}",
     "nothing_held": "The controller’s present number wasn’t given, so there is no new one.",
     "lacking": lambda v, _: (
-        f"{capital(UNKNOWN_LABELS[v['unknown']])} can’t be told"
-        + (f" from {', '.join(UNKNOWN_LABELS[o] for o in v['others'])}" if v["others"] else "")
-        + (f": {TELLS[v['tells']]} would tell." if v["tells"] else ".")
+        tr("{unknown} can’t be told", unknown=capital(unknown_label(v["unknown"])))
+        + (tr(" from {others}", others=", ".join(unknown_label(o) for o in v["others"])) if v["others"] else "")
+        + (tr(": {tells} would tell.", tells=tr(TELLS[v["tells"]])) if v["tells"] else ".")
     ),
 }

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from gettext import ngettext
-
+from keen_compass.language import tr, tr_n
 from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
@@ -16,7 +15,7 @@ ABOUT = About(
     ),
 )
 TEXTS: dict[str, Text] = {
-    "row": lambda _, show: f"Kerf compensation ({show.units}) above each; size and error below",
+    "row": lambda _, show: tr("Kerf compensation ({units}) above each; size and error below", units=show.units),
     "read": "Find it by",
     "sizes": "sizes",
     "pick_one": "the one that fits",
@@ -24,7 +23,7 @@ TEXTS: dict[str, Text] = {
     "outside": "outsides",
     "inside": "slots",
     "count": "How many",
-    "rungs": lambda v, _: ngettext("{n} piece", "{n} pieces", v["count"]).format(n=v["count"]),
+    "rungs": lambda v, _: tr_n("{n} piece", "{n} pieces", v["count"]),
     "rung": "number {number}",
     "pick": "which fits",
     "how_outside": "At the upper edge, with the tips of the jaws",

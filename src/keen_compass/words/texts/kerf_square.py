@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from keen_compass.quantities.catalogue import UNKNOWN_LABELS
+from keen_compass.language import tr, written
+from keen_compass.quantities.catalogue import unknown_label
 from keen_compass.words.say import Text, capital, say
 from keen_compass.words.texts import About
 
@@ -62,24 +63,29 @@ TEXTS: dict[str, Text] = {
     "length": "{mm:len3}",
     "edge_outside": "Outside edge",
     "edge_inside": "Inside edge",
-    "edge": lambda v, show: f"{v['angle_deg']:+.1f}°, ".replace("-", "−") + f"{show.length(v['perpendicularity'])}",
+    "edge": lambda v, show: (
+        written(f"{v['angle_deg']:+.1f}°").replace("-", "−") + f", {show.length(v['perpendicularity'])}"
+    ),
     "cannot_tell_apart": "These readings can’t give the kerf: read an outside or the slot too.",
     "assumed": lambda v, show: (
-        f"{capital(UNKNOWN_LABELS[v['unknown']])} taken as 0 ± "
+        tr("{unknown} taken as 0 ± ", unknown=capital(unknown_label(v["unknown"])))
         + (show.slope(1000 * v["U"]) if v["unknown"].endswith("_scale") else show.length(v["U"]))
-        + ", assumed: "
+        + tr(", assumed: ")
         + (
-            "prove it first."
+            tr("prove it first.")
             if v["unknown"].endswith("_scale")
-            else "read the slot too."
+            else tr("read the slot too.")
             if v["unknown"] == "hole_bias"
-            else "measure the backlash first."
+            else tr("measure the backlash first.")
         )
     ),
     "disagree": lambda v, show: (
-        f"Outsides and insides disagree by {show.length(v['apart'])}: it may be "
-        f"{', '.join(MAYBE[m] for m in v['maybe'])}."
-        + (f" The {say(v['tells'], show)} would tell." if v["tells"] else "")
+        tr(
+            "Outsides and insides disagree by {length}: it may be {maybe}.",
+            length=show.length(v["apart"]),
+            maybe=", ".join(tr(MAYBE[m]) for m in v["maybe"]),
+        )
+        + (tr(" The {tells} would tell.", tells=say(v["tells"], show)) if v["tells"] else "")
     ),
     "inches": "The kerf comes out as {kerf:.4g} where {compensation:len3} was compensated: were the readings taken in inches?",
     "mm_for_inches": "The kerf comes out as {kerf:len} where {compensation:len3} was compensated: were millimetres taken for inches?",

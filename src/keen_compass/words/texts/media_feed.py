@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from keen_compass.language import tr, written
 from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
 
 def _minus(value: float) -> str:
-    return f"{value:+g}".replace("-", "−")
+    return written(f"{value:+g}").replace("-", "−")
 
 
 ABOUT = About(
@@ -38,14 +39,19 @@ TEXTS: dict[str, Text] = {
     "band": "band {number}",
     "how_band": "Click: overlaps, meets, gap; or type 1, 2, 3",
     "bands": "What each band looks like",
-    "print_test": lambda v, _: (
-        f"Print {v['printer'] or 'the printer'}’s own feed test: {_minus(v['first'])} to {_minus(v['last'])} %, "
-        f"steps of {v['step']:g} %."
+    "print_test": lambda v, _: tr(
+        "Print {value}’s own feed test: {minus} to {minus2} %, steps of {step:g} %.",
+        value=v["printer"] or tr("the printer"),
+        minus=_minus(v["first"]),
+        minus2=_minus(v["last"]),
+        step=v["step"],
     ),
     "out_of_order": "More feed can’t overlap where less feed already leaves a gap: were the bands judged in order?",
     "some_left": "Judge every band to get an answer.",
-    "beyond": lambda v, _: (
-        f"No band in this range is best: {'more' if v['more'] else 'less'} feed is needed. "
-        f"Print one from {_minus(v['first'])} to {_minus(v['last'])}."
+    "beyond": lambda v, _: tr(
+        "No band in this range is best: {value} feed is needed. Print one from {minus} to {minus2}.",
+        value=tr("more") if v["more"] else tr("less"),
+        minus=_minus(v["first"]),
+        minus2=_minus(v["last"]),
     ),
 }

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from keen_compass.language import tr
 from keen_compass.words.say import Show, Text
 from keen_compass.words.texts import About
 from keen_compass.words.texts.shifts import shifted
@@ -28,7 +29,11 @@ ABOUT = About(
 def _moves(v: Mapping[str, Any], show: Show) -> str:
     """The sentence that proves the sign."""
     where = shifted(v, show)
-    return f"After correction the tool lands {where} of where it did: on the mark." if where else "It stays as it is."
+    return (
+        tr("After correction the tool lands {where} of where it did: on the mark.", where=where)
+        if where
+        else tr("It stays as it is.")
+    )
 
 
 TEXTS: dict[str, Text] = {

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from keen_compass.language import tr, written
 from keen_compass.words.say import Show, Text
 from keen_compass.words.texts import About
 from keen_compass.words.texts.shifts import shifted
@@ -27,7 +28,7 @@ ABOUT = About(
 
 def _beside(v: Mapping[str, Any], show: Show) -> str:
     """Where the worst of the crosses lies."""
-    return f"At cross {v['number']} the cut lies {shifted(v, show)} of the print."
+    return tr("At cross {number} the cut lies {shifted} of the print.", number=v["number"], shifted=shifted(v, show))
 
 
 TEXTS: dict[str, Text] = {
@@ -42,7 +43,7 @@ TEXTS: dict[str, Text] = {
     "printers_own": "{axis:up}: the page itself is {percent:+.2f} % off. That is the printer’s error and isn’t corrected here.",
     "printer_x": "Printer along X",
     "printer_y": "Printer along Y",
-    "percent": lambda v, _: f"{round(v['percent'], 2) + 0.0:+.2f} %".replace("-", "−"),
+    "percent": lambda v, _: written(f"{round(v['percent'], 2) + 0.0:+.2f} %").replace("-", "−"),
     "cut_beside": "Cut beside the print",
     "at_most": "at most {mm:len}",
     "runs_on": "The cut is on the print, nowhere more than {largest:len} beside it.",

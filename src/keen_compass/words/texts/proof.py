@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from keen_compass.language import written
 from keen_compass.words.say import Show, Text
 from keen_compass.words.texts import About
 from keen_compass.words.texts.shifts import shifted
@@ -42,7 +43,7 @@ TEXTS: dict[str, Text] = {
     "degrees": lambda v, show: show.turning(v["turn"], 2, "°"),
     "scaled_x": "longer along X",
     "scaled_y": "longer along Y",
-    "percent": lambda v, _: f"{round(v['percent'], 2) + 0.0:+.2f} %".replace("-", "−"),
+    "percent": lambda v, _: written(f"{round(v['percent'], 2) + 0.0:+.2f} %").replace("-", "−"),
     "longer": "X longer than Y by",
     "by_length": "{mm:+len2}",
     "all_round": "Border all round",

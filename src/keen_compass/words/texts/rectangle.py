@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from keen_compass.quantities.catalogue import UNKNOWN_LABELS
+from keen_compass.language import tr
+from keen_compass.quantities.catalogue import unknown_label
 from keen_compass.words.say import Show, Text, capital, say
 from keen_compass.words.texts import About
 
@@ -22,18 +23,31 @@ ABOUT = About(
 
 def _odd_kerf(v: Mapping[str, Any], show: Show) -> str:
     c = v["compensation"]
-    took = f"{show.length(c)} were compensated" if c else "nothing was compensated"
-    return (
-        f"{capital(say(v['long'], show))} and {say(v['short'], show)} mean a cut {show.length(v['kerf'])} wide, where "
-        f"{took}: was one of them misread?"
+    took = tr("{length} were compensated", length=show.length(c)) if c else tr("nothing was compensated")
+    return tr(
+        "{long} and {short} mean a cut {length} wide, where {took}: was one of them misread?",
+        long=capital(say(v["long"], show)),
+        short=say(v["short"], show),
+        length=show.length(v["kerf"]),
+        took=took,
     )
 
 
 def _apart(v: Mapping[str, Any], show: Show) -> str:
-    others = " or ".join(UNKNOWN_LABELS[name] for name in v["others"]) or "the rest"
-    remedy = f": measure the {say(v['would_help'], show)} too, or give the kerf" if v["would_help"] else ""
-    scale = UNKNOWN_LABELS[f"{v['axis']}_scale"]
-    return f"{capital(say(v['read'], show))} alone can't tell {scale} from {others}{remedy}."
+    others = tr(" or ").join(unknown_label(name) for name in v["others"]) or tr("the rest")
+    remedy = (
+        tr(": measure the {would_help} too, or give the kerf", would_help=say(v["would_help"], show))
+        if v["would_help"]
+        else ""
+    )
+    scale = unknown_label(f"{v['axis']}_scale")
+    return tr(
+        "{read} alone can't tell {scale} from {others}{remedy}.",
+        read=capital(say(v["read"], show)),
+        scale=scale,
+        others=others,
+        remedy=remedy,
+    )
 
 
 TEXTS: dict[str, Text] = {

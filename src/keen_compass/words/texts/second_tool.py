@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from keen_compass.language import tr
 from keen_compass.words.say import Show, Text
 from keen_compass.words.texts import About
 from keen_compass.words.texts.shifts import shifted
@@ -26,15 +27,17 @@ ABOUT = About(
 def _moves(v: Mapping[str, Any], show: Show) -> str:
     """The sentence that proves the sign."""
     where = shifted(v, show)
-    return f"The second tool will land {where} of where it did." if where else "It stays as it is."
+    return tr("The second tool will land {where} of where it did.", where=where) if where else tr("It stays as it is.")
 
 
 TEXTS: dict[str, Text] = {
     "way": "Read by",
     "by_gaps": "gaps beside a cut",
     "by_vernier": "two scales",
-    "both_in": lambda v, _: (
-        f"{v['first']} marks first, then {v['second'] or 'the second tool'} draws beside it: one file."
+    "both_in": lambda v, _: tr(
+        "{first} marks first, then {value} draws beside it: one file.",
+        first=v["first"],
+        value=v["second"] or tr("the second tool"),
     ),
     "high": "gap on the +{axis:up} side",
     "low": "gap on the −{axis:up} side",
@@ -46,10 +49,13 @@ TEXTS: dict[str, Text] = {
     "how_line": "Number of the blue tick that lines up with another; .5 between two",
     "moves": _moves,
     "disagree": lambda v, show: (
-        f"{v['axis'].upper()}: the rule gives {show.length(v['rule'], 2)}, pair {v['line']:g} another place. ".replace(
-            "-", "−"
-        )
-        + "They contradict each other: read both again."
+        tr(
+            "{upper}: the rule gives {length}, pair {line:g} another place. ",
+            upper=v["axis"].upper(),
+            length=show.length(v["rule"], 2),
+            line=v["line"],
+        ).replace("-", "−")
+        + tr("They contradict each other: read both again.")
     ),
     "spacing": "{axis:up}: both gaps make {both:len2}, and {ordered:len2} were drawn: were both read to the same edges?",
 }

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from gettext import ngettext
 from typing import Any
 
+from keen_compass.language import tr, tr_n
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.words.say import Show, Text
 
@@ -32,21 +32,28 @@ MOST_LISTED = 12
 
 
 def _row(v: Mapping[str, Any], _show: Show) -> str:
-    words = f"{NOUNS[v['table']]} {v['number']}"
+    words = f"{tr(NOUNS[v['table']])} {v['number']}"
     return f"{words} ({v['day']})" if v["day"] else words
 
 
 def _found_otherwise(v: Mapping[str, Any], show: Show) -> str:
-    words = (
-        f"{QUANTITIES[v['quantity']].label}: the controller held {v['here']}, the logbook said {v['said']} "
-        f"since {v['since'][:10]}."
+    words = tr(
+        "{label}: the controller held {here}, the logbook said {said} since {since}.",
+        label=QUANTITIES[v["quantity"]].label,
+        here=v["here"],
+        said=v["said"],
+        since=v["since"][:10],
     )
     if not v["pieces"]:
         return words
-    noun = ngettext("piece", "pieces", len(v["pieces"]))
+    noun = tr_n("piece", "pieces", len(v["pieces"]))
     numbers = v["pieces"]
-    which = f"{numbers[0]} to {numbers[-1]}" if len(numbers) > MOST_LISTED else ", ".join(map(str, numbers))
-    return f"{words} Made in between, so in doubt: {noun} {which}."
+    which = (
+        tr("{first} to {last}", first=numbers[0], last=numbers[-1])
+        if len(numbers) > MOST_LISTED
+        else ", ".join(map(str, numbers))
+    )
+    return tr("{words} Made in between, so in doubt: {noun} {which}.", words=words, noun=noun, which=which)
 
 
 TEXTS: dict[str, Text] = {
@@ -59,9 +66,9 @@ TEXTS: dict[str, Text] = {
     "with_focus": "lens at {value:len}",
     "went_off": "The machine went off while something was being written: look whether the last entry is there. What was "
     "being written is kept in {kept}.",
-    "profile_left_out": lambda v, _: f"A {v['noun']}’s profile can’t be understood and is left out.",
+    "profile_left_out": lambda v, _: tr("A {noun}’s profile can’t be understood and is left out.", noun=v["noun"]),
     "log_missing": "the log beside the file, so what was written last is missing",
-    "list": lambda v, _: f"the list of {NOUNS[v['table']]}s",
+    "list": lambda v, _: tr("the list: {nouns}", nouns=tr(NOUNS[v["table"]])),
     "structure": "its structure ({said})",
     "description": NOUNS["about"],
     "row": _row,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from keen_compass.language import tr
 from keen_compass.words.say import Text, capital, say
 from keen_compass.words.texts import About
 
@@ -34,20 +35,26 @@ TEXTS: dict[str, Text] = {
     "how_d_45": "Widest from the dot’s side to the opposite one",
     "how_d_90": "Widest along Y",
     "how_d_135": "Widest across the other slanted way",
-    "read_too": lambda v, show: f"Read {' and '.join(say(m, show) for m in v['what'])} too: all four are needed.",
+    "read_too": lambda v, show: tr(
+        "Read {what} too: all four are needed.", what=tr(" and ").join(say(m, show) for m in v["what"])
+    ),
     "no_such_circle": "No circle has these diameters: was one of them read along another line?",
     "no_such_rectangle": "No four-sided piece has these sides and diagonals: was one of them read along another line?",
     "corner": "Corner at lowest X and Y",
-    "other_line": lambda v, show: (
-        f"{capital(say(v['what'], show))} is {show.length(v['read'])} where "
-        f"{show.length(v['ordered'], 1)} is nominal: was it read along another line?"
+    "other_line": lambda v, show: tr(
+        "{what} is {length} where {length2} is nominal: was it read along another line?",
+        what=capital(say(v["what"], show)),
+        length=show.length(v["read"]),
+        length2=show.length(v["ordered"], 1),
     ),
     "play_assumed": "The lost motion left in X and Y was taken as 0 ± {U:len} each, assumed: it looks like a lean on a "
     "circle.",
     "move_gantry": "Move the gantry’s end at highest {end:up} by {by:len} towards {way:way}.",
     "move_gantry_now": "the gantry’s end at highest {end:up} towards {way:way}",
     "no_gantry": "No distance between two drives is known: the move is given for {over:len0}.",
-    "x_longer": lambda v, show: (
-        f"X comes out {show.slope(abs(v['by']))} {'longer' if v['by'] > 0 else 'shorter'} than Y."
+    "x_longer": lambda v, show: tr(
+        "X comes out {slope} {value} than Y.",
+        slope=show.slope(abs(v["by"])),
+        value=tr("longer") if v["by"] > 0 else tr("shorter"),
     ),
 }

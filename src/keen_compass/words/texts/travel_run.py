@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from gettext import ngettext
-
+from keen_compass.language import tr, tr_n
 from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
@@ -17,14 +16,16 @@ ABOUT = About(
     ),
 )
 TEXTS: dict[str, Text] = {
-    "read_at": lambda v, _: f"read at {v['at']:g}, {'going up' if v['up'] else 'coming back'}",
+    "read_at": lambda v, _: tr(
+        "read at {at:g}, {value}", at=v["at"], value=tr("going up") if v["up"] else tr("coming back")
+    ),
     "program": "travel run, {axis:up} 0 to {length:g} mm",
     "travel": "scale, lost motion",
     "tracking": "feed tracking",
     "run": "Run",
     "parallel": "Parallel to",
     "heading_tracking": "Feed tracking",
-    "target": lambda v, _: f"{v['at']} {'up' if v['up'] else 'back'}",
+    "target": lambda v, _: f"{v['at']} {tr('up') if v['up'] else tr('back')}",
     "how": "Read the rule at the point, straight from above",
     "reversal_B": "Reversal B",
     "repeatability_R": "Repeatability R",
@@ -32,7 +33,7 @@ TEXTS: dict[str, Text] = {
     "drift": "Drift, each trip",
     "slip": "Slip about it",
     "length": "{mm:small}",
-    "cycles": lambda v, _: f"{v['cycles']} {ngettext('cycle', 'cycles', v['cycles'])}",
+    "cycles": lambda v, _: tr_n("{n} cycle", "{n} cycles", v["cycles"]),
     "iso_230_2": "ISO 230-2",
     "iso_not_both_sides": "estimates: not every target from both sides",
     "iso_few_cycles": "estimates: fewer than five cycles both ways",
@@ -43,8 +44,14 @@ TEXTS: dict[str, Text] = {
     "targets_scatter": "The targets scatter more than single readings; the uncertainty includes it.",
     "falls": "The readings fall as the axis rises: is the rule the wrong way round?",
     "what_travel": "travel",
-    "no_tilt": lambda _, show: f"No tilt of the rule was stated; a tilt of 2.6° would look like {show.slope(1, 0)}.",
-    "stop": lambda v, show: f"at {show.length(v['at'], 0)} {'up' if v['up'] else 'coming back'}",
+    "no_tilt": lambda _, show: tr(
+        "No tilt of the rule was stated; a tilt of 2.6° would look like {slope}.", slope=show.slope(1, 0)
+    ),
+    "stop": lambda v, show: (
+        tr("at {at} up", at=show.length(v["at"], 0))
+        if v["up"]
+        else tr("at {at} coming back", at=show.length(v["at"], 0))
+    ),
     "bend": "The deviations bend by {size:small}: a bowed rule, or a screw, rack or belt that changes along its length; "
     "not a wrong number. Turn the rule end for end: what turns with it comes from the rule.",
     "cyclic": "The deviations swing by {size:small}, probably every {where:len0}: an eccentric pulley or pinion, or a "
