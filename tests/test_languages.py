@@ -30,6 +30,7 @@ from keen_compass.errors import LengthError
 from keen_compass.language import LANGUAGES, dated, tr, tr_n, written
 from keen_compass.quantities.lengths import parse_length
 from keen_compass.shop.store import Shop
+from keen_compass.words.manual import PAGES, topic
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tools"))
 import catalogues
@@ -100,6 +101,20 @@ def test_translations_keep_their_places_their_edges_and_their_length(code: str) 
         if not same or edges != kept or len(said) > 2 * len(message) + 16:
             wrong.append(f"{message!r}: {said!r}")
     assert not wrong, "\n".join(wrong)
+
+
+# The manual
+
+
+@pytest.mark.parametrize("page", sorted(PAGES.glob("*/*.md")), ids=lambda p: f"{p.parent.name}-{p.stem}")
+def test_a_page_in_another_language_has_all_that_the_english_one_has(page: Path) -> None:
+    parts = [re.findall(r"^(#+|\d+\.|-|\||!|    )|\(([\w-]+\.(?:png|html))\)", text, re.MULTILINE)
+             for text in (page.read_text("utf-8"), (PAGES / page.name).read_text("utf-8"))]  # fmt: skip
+    assert parts[0] == parts[1]
+    english = topic(page.stem)
+    language.speak(page.parent.name)
+    assert (topic(page.stem).code, english.code) == (page.parent.name, "en")
+    assert topic("command-line").code == "en"  # what isn’t translated is there all the same
 
 
 # Everything that is said is a message

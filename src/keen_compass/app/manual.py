@@ -85,7 +85,7 @@ class ManualWindow(QDialog):
                 self._add_heading(tr("Nothing found"))
         else:
             for chapter, names in CHAPTERS.items():
-                self._add_heading(chapter)
+                self._add_heading(tr(chapter))
                 for name in names:
                     self._add(topic(name))
         self.list.blockSignals(False)

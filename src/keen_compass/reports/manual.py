@@ -6,6 +6,7 @@ import shutil
 from html import escape
 from pathlib import Path
 
+from keen_compass.language import tr
 from keen_compass.words.manual import CHAPTERS, PICTURES, Topic, topic, topics
 
 STYLE = """
@@ -39,7 +40,7 @@ def write_manual(folder: Path) -> list[Path]:
 def _document(page: Topic) -> str:
     title = escape(page.title)
     return (
-        f'<!DOCTYPE html>\n<html lang="en"><head><meta charset="utf-8"><title>{title}: Keen Compass</title>'
+        f'<!DOCTYPE html>\n<html lang="{page.code}"><head><meta charset="utf-8"><title>{title}: Keen Compass</title>'
         f'<meta name="viewport" content="width=device-width"><style>{STYLE}</style></head>\n'
         f"<body><nav>{_contents(page.name)}</nav>\n<main>{page.html}</main></body></html>\n"
     )
@@ -48,7 +49,7 @@ def _document(page: Topic) -> str:
 def _contents(here: str) -> str:
     parts = []
     for chapter, names in CHAPTERS.items():
-        parts.append(f"<h4>{escape(chapter)}</h4>")
+        parts.append(f"<h4>{escape(tr(chapter))}</h4>")
         for name in names:
             mark = ' class="here"' if name == here else ""
             parts.append(f'<a href="{name}.html"{mark}>{escape(topic(name).title)}</a>')

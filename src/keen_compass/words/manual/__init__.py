@@ -2,7 +2,8 @@
 
 The window shows them (`app/manual.py`), and `keen-compass manual` writes them as a folder of HTML. What a procedure
 needs and what to rule out first stand with its other words (`words/texts`); they are put in here. `command-line.md` and
-the pictures are made by `tools/make-manual`.
+the pictures are made by `tools/make-manual`. A page in another language stands in a folder called by its code; what
+isn't translated is shown in English.
 """
 
 from __future__ import annotations
@@ -12,15 +13,16 @@ from functools import cache
 from pathlib import Path
 from typing import NamedTuple
 
+from keen_compass.language import ENGLISH, language, marked
 from keen_compass.procedures import REGISTRY
 from keen_compass.words.procedures import about
 
 PAGES = Path(__file__).with_name("pages")
 PICTURES = Path(__file__).with_name("pictures")
 CHAPTERS: dict[str, tuple[str, ...]] = {
-    "Begin here": ("first-hour", "order-of-work"),
-    "A round": ("rose", "make", "measure", "correct", "confirm"),
-    "How the machine moves": (
+    marked("Begin here"): ("first-hour", "order-of-work"),
+    marked("A round"): ("rose", "make", "measure", "correct", "confirm"),
+    marked("How the machine moves"): (
         "drive-train",
         "rectangle",
         "travel-run",
@@ -31,8 +33,8 @@ CHAPTERS: dict[str, tuple[str, ...]] = {
         "speed",
         "reference-lines",
     ),
-    "What a cut takes away": ("kerf-square", "kerf-ladder", "kerf-comb", "bevel", "focus-row", "clean-cuts"),
-    "Heads and prints": (
+    marked("What a cut takes away"): ("kerf-square", "kerf-ladder", "kerf-comb", "bevel", "focus-row", "clean-cuts"),
+    marked("Heads and prints"): (
         "pointer",
         "second-tool",
         "camera",
@@ -43,17 +45,31 @@ CHAPTERS: dict[str, tuple[str, ...]] = {
         "proof",
         "fit",
     ),
-    "The shop": ("glance", "wrong", "machine", "instruments", "stock", "controller", "together", "logbook", "paper"),
-    "Reference": ("keys", "words", "command-line", "file-formats"),
+    marked("The shop"): (
+        "glance",
+        "wrong",
+        "machine",
+        "instruments",
+        "stock",
+        "controller",
+        "together",
+        "logbook",
+        "paper",
+    ),
+    marked("Reference"): ("keys", "words", "command-line", "file-formats"),
 }
 
 
 class Topic(NamedTuple):
-    """One page. name: a place of the window, a procedure, or a subject. text: Markdown, its title on the first line."""
+    """One page. name: a place of the window, a procedure, or a subject. text: Markdown, its title on the first line.
+
+    code: of its language.
+    """
 
     name: str
     title: str
     text: str
+    code: str
 
     @property
     def html(self) -> str:
@@ -64,13 +80,20 @@ class Topic(NamedTuple):
         return html.replace("\n</code></pre>", "</code></pre>")  # no empty line below a formula
 
 
-@cache
 def topic(name: str) -> Topic:
-    """The page of that name. Raises FileNotFoundError."""
-    text = (PAGES / f"{name}.md").read_text(encoding="utf-8")
+    """The page of that name, in the language that is spoken where there is one. Raises FileNotFoundError."""
+    return _topic(name, language())
+
+
+@cache
+def _topic(name: str, code: str) -> Topic:
+    own = PAGES / code / f"{name}.md"
+    if not own.exists():
+        own, code = PAGES / f"{name}.md", ENGLISH
+    text = own.read_text(encoding="utf-8")
     if name in REGISTRY:
         text = _with_what_is_known(name, text)
-    return Topic(name, text.partition("\n")[0].removeprefix("# "), text)
+    return Topic(name, text.partition("\n")[0].removeprefix("# "), text, code)
 
 
 def _with_what_is_known(procedure: str, text: str) -> str:
