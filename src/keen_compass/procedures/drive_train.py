@@ -21,7 +21,7 @@ from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Setting, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
-from keen_compass.quantities.notes import Note, Said, note, plain
+from keen_compass.quantities.notes import Note, Said, figure, note, plain
 from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.uncertainty import Cause, Origin, Shape, Source, Uncertain
@@ -219,13 +219,13 @@ class DriveTrain(Procedure[Chain]):
             limit = figures.get("step_limit")
             share = figures["step_rate"] / limit if limit else None
             rate = note("drive_train.step_rate", feed=figures["fastest_feed"], share=share)
-            lines.append((rate, plain(f"{figures['step_rate']:,.0f}")))
+            lines.append((rate, figure(f"{figures['step_rate']:,.0f}")))
         settings = tuple(
             Setting(
                 (
                     plain(f"{'▶ ' if s['now'] else ''}{s['microsteps']}"),
-                    plain(f"{s['steps_per_mm']:.3f}"),
-                    plain(f"{s['smallest_step'] * 1000:.2f}"),
+                    figure(f"{s['steps_per_mm']:.3f}"),
+                    figure(f"{s['smallest_step'] * 1000:.2f}"),
                     plain(f"{100 * s['share']:.0f} %" if s["share"] is not None else "?"),
                 ),
                 s["now"],

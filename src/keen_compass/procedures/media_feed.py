@@ -26,7 +26,7 @@ from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import trim_number
-from keen_compass.quantities.notes import Note, note, plain
+from keen_compass.quantities.notes import Note, figure, note, plain
 from keen_compass.quantities.readings import number_of, picked_of
 from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
@@ -90,7 +90,7 @@ class MediaFeed(Procedure[Bands]):
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Steps, how many, from where they count, which way; how they are judged."""
         return (
-            Choice("step", "media_feed.step", tuple((plain(f"{s:g} %"), s) for s in STEPS)),
+            Choice("step", "media_feed.step", tuple((figure(f"{s:g} %"), s) for s in STEPS)),
             Choice("bands", "media_feed.count", tuple((plain(str(n)), n) for n in COUNTS)),
             Choice("about", "media_feed.about", tuple((f"media_feed.{w}", w) for w in ABOUT)),
             Choice("relative", "media_feed.counted", (("media_feed.from_held", True), ("media_feed.from_zero", False))),

@@ -20,7 +20,7 @@ from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Feeds, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.lengths import trim_number
-from keen_compass.quantities.notes import note, plain
+from keen_compass.quantities.notes import figure, note
 from keen_compass.quantities.readings import Reads
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import SIZE, WHOLE
@@ -226,7 +226,7 @@ class Speed(Procedure[SpeedRun]):
         """Where the controller's step rate ends."""
         limit = figures.get("step_rate_limit")
         unit = figures.get("feed_unit", "mm/min")
-        return Shown((("speed.rate_ends_at", plain(f"{limit / SIZE[unit]:.0f} {unit}")),)) if limit else Shown()
+        return Shown((("speed.rate_ends_at", figure(f"{limit / SIZE[unit]:.0f} {unit}")),)) if limit else Shown()
 
     def chart(self, figures: Figures) -> Feeds:
         """The limits beside the ladder."""
@@ -250,7 +250,7 @@ class Speed(Procedure[SpeedRun]):
         formula = note("speed.highest_clean", share=run.share, feed=clean, unit=old.unit)
         if rate_limit and safe > rate_limit:
             safe = rate_limit
-            ends = plain(f"{rate_limit / unit:.0f} {old.unit}")
+            ends = figure(f"{rate_limit / unit:.0f} {old.unit}")
             notes.append(note("speed.step_rate_ends", at=ends))
             formula = note("speed.where_rate_ends", at=ends)
         holds = highest.times(run.share)

@@ -36,7 +36,7 @@ from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.measuring import Measurement
-from keen_compass.quantities.notes import Note, note, plain
+from keen_compass.quantities.notes import Note, figure, note
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.uncertainty import Origin, Source, Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
@@ -176,7 +176,7 @@ class Squareness(Procedure[SquareFigure]):
         """The corner in degrees."""
         if "angle_deg" not in figures:
             return Shown()
-        return Shown((("squareness.corner", plain(f"{figures['angle_deg']:.3f}°")),))
+        return Shown((("squareness.corner", figure(f"{figures['angle_deg']:.3f}°")),))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of the lean, mm/m."""

@@ -55,7 +55,7 @@ from keen_compass.quantities.charts import Deviations, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.measuring import READ_ALONG, Held, Measurement
-from keen_compass.quantities.notes import Note, Said, note, plain
+from keen_compass.quantities.notes import Note, Said, figure, note, plain
 from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.bend import Shape
@@ -99,7 +99,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         runs: tuple[tuple[Said, object], ...] = (("travel_run.travel", "travel"),)
         if "tracking" in machine.quantities:
             runs += (("travel_run.tracking", "tracking"),)
-        lies = tuple((plain(f"{aside_per_metre(d)} mm/m"), d) for d in PARALLEL)
+        lies = tuple((figure(f"{aside_per_metre(d)} mm/m"), d) for d in PARALLEL)
         parallel = Choice("parallel_within_deg", "travel_run.parallel", lies)
         return (Choice("run", "travel_run.run", runs), Choice("axis", "axis", axes), COMPENSATION, parallel)
 

@@ -49,6 +49,11 @@ def plain(text: str) -> Note:
     return note("plain", text=text)
 
 
+def figure(text: str) -> Note:
+    """A number as Python writes it, perhaps with its unit, said as one writes it in a language: ``1,234.5 mm``."""
+    return Note("figure", {"text": text})
+
+
 def _plain(value: Any) -> Any:
     if isinstance(value, Note):
         return value.to_body()

@@ -38,8 +38,8 @@ class ResolutionForm(StrEnum):
 
     @property
     def noun(self) -> str:
-        """What the number is called after the axis letter: ``steps per mm``."""
-        return tr(_NOUNS[self])
+        """What the number is called after the axis letter: ``steps per mm``; a message."""
+        return _NOUNS[self]
 
 
 _UNITS = {
@@ -94,7 +94,11 @@ class StoredResolution:
     def __post_init__(self) -> None:
         if max(abs(self.value), abs(self.commanded)) > LARGEST:
             raise InputError(
-                tr("{value:g} can't be a controller's {noun}: it is too large", value=self.value, noun=self.form.noun)
+                tr(
+                    "{value:g} can't be a controller's {noun}: it is too large",
+                    value=self.value,
+                    noun=tr(self.form.noun),
+                )
             )
         positive = self.motion_factor > 0 if self.form is not ResolutionForm.PAIR else self.commanded > 0
         if not positive or (self.form is ResolutionForm.PAIR and not self.value > 0):
@@ -102,7 +106,7 @@ class StoredResolution:
                 tr(
                     "{value:g} can't be a controller's {noun}: it must be larger than 0",
                     value=self.value,
-                    noun=self.form.noun,
+                    noun=tr(self.form.noun),
                 )
             )
 
@@ -152,7 +156,7 @@ class StoredResolution:
         """The same form holding that many steps per mm. Raises InputError for a pair or percentage."""
         now = self.steps_per_mm()
         if now is None:
-            raise InputError(tr("a {noun} can't hold steps per mm", noun=self.form.noun))
+            raise InputError(tr("a {noun} can't hold steps per mm", noun=tr(self.form.noun)))
         value = self.value * now / steps if self.form in _TRAVEL_PER_STEP else self.value * steps / now
         return replace(self, value=round(value, decimals))
 
@@ -226,7 +230,7 @@ class StoredResolution:
         noun = (
             tr("scale: {commanded:g} for", commanded=self.commanded)
             if self.form is ResolutionForm.PAIR
-            else self.form.noun
+            else tr(self.form.noun)
         )
         return f"{axis.upper()} {noun}"
 

@@ -26,6 +26,7 @@ SIZE: dict[str, float] = {
     "%": 1.0,
     "percent": 1.0,
 }
+PERCENT = marked("percent")
 _IN_INCHES = {"mm": "in", "mm/min": "in/min", "mm/m": "thou/ft"}
 NOUNS = {
     "backlash": marked("backlash"),
@@ -96,7 +97,7 @@ class StoredAmount:
         """What comes before `number`: ``X backlash, mm``; what was done so many times has no unit."""
         noun = tr(NOUNS[QUANTITIES[self.quantity].family])
         words = f"{axis.upper()} {noun}" if axis else noun.capitalize()
-        return words if self.unit == "times" else f"{words}, {self.unit}"
+        return words if self.unit == "times" else f"{words}, {tr(self.unit)}"
 
 
 StoredValue = StoredResolution | StoredAmount

@@ -275,7 +275,7 @@ class AnswerColumn(QWidget):
             axis = QUANTITIES[quantity].axis
             place = machine.place(quantity)
             stored = held.get(quantity)
-            name = place.name(stored) if stored else f"{axis.upper()} {machine.form.noun}"
+            name = place.name(stored) if stored else f"{axis.upper()} {tr(machine.form.noun)}"
             number = place.number(stored).replace("-", "−") if stored else "–"
             by_hand = QUANTITIES[quantity].lives is Lives.BY_HAND
             if (

@@ -288,7 +288,7 @@ def _page(layout: QGridLayout | QHBoxLayout | QVBoxLayout) -> QWidget:
 def _counted(form: ResolutionForm) -> str:
     """What a number of that form counts, after it: ``steps per mm``, ``% of true``."""
     per_cent = {ResolutionForm.PERCENT_100: tr("% of true"), ResolutionForm.PERCENT_0: tr("% more than true")}
-    return per_cent.get(form, form.noun)
+    return per_cent.get(form, tr(form.noun))
 
 
 def _units_here(shop: Shop) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from keen_compass.language import marked, tr, tr_n
+from keen_compass.language import marked, tr, tr_n, written
 from keen_compass.machines.shown import show_length
 from keen_compass.quantities.catalogue import QUANTITIES, unknown_label
 from keen_compass.words.say import Show, Text, asked, capital, finished, say
@@ -147,6 +147,7 @@ def _heading(v: Values, _show: Show) -> str:
 TEXTS: dict[str, Text] = {
     "": "",
     "plain": "{text}",
+    "figure": lambda v, _: written(v["text"]),
     "formula": "{text}",
     "heading": _heading,
     "axis": "Axis",

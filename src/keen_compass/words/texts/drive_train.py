@@ -56,7 +56,7 @@ TEXTS: dict[str, Text] = {
     "still_to_type": lambda v, show: tr(
         "Still to be typed: {parts}.", parts=", ".join(say(p, show) for p in v["parts"])
     ),
-    "says_nothing_of_steps": "The parts give {steps:.4f} steps per mm; this controller keeps a {kept}, which doesn’t "
+    "says_nothing_of_steps": "The parts give {steps:.4f} steps per mm; this controller keeps a {kept:word}, which doesn’t "
     "depend on steps.",
     "smallest_step": "Smallest step",
     "micrometres": lambda v, _: f"{v['mm'] * 1000:.2f} µm",
