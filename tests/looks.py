@@ -5,8 +5,9 @@ from __future__ import annotations
 from itertools import pairwise
 
 from PySide6.QtCore import QRect, QRectF, Qt
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QAccessible, QPainter
 from PySide6.QtWidgets import (
+    QAbstractScrollArea,
     QAbstractSpinBox,
     QApplication,
     QComboBox,
@@ -46,6 +47,11 @@ def is_cut(painter: QPainter, *given: object) -> bool:
     return whole.height() > box.height() + 1.5
 
 
+def _inner(widget: QWidget) -> bool:
+    """Whether it is a part of another control, which has the name."""
+    return isinstance(widget.parentWidget(), (QAbstractSpinBox, QComboBox, QAbstractScrollArea))
+
+
 def check_looks(window: MainWindow, size: tuple[int, int]) -> None:
     """Nothing is cut, nothing overlaps, nothing is too small, everything has a name; the window keeps its size."""
     settle()
@@ -71,6 +77,12 @@ def check_looks(window: MainWindow, size: tuple[int, int]) -> None:
         if combo.isVisible() and combo.isEnabled() and combo.accessibleName() not in map(tr, GIVEN):
             room = combo.width() - ARROW
             assert combo.fontMetrics().horizontalAdvance(combo.currentText()) <= room, f"{combo.currentText()} is cut"
+    for widget in page.findChildren(QWidget):
+        if widget.isVisible() and widget.focusPolicy() & Qt.FocusPolicy.TabFocus and not _inner(widget):
+            heard = QAccessible.queryAccessibleInterface(widget)
+            name = heard.text(QAccessible.Text.Name) or widget.accessibleName()
+            assert name, f"{type(widget).__name__} has no name for a screen reader"
+            assert heard.role() is not QAccessible.Role.NoRole, f"{name} has no role for a screen reader"
     for area in page.findChildren(QScrollArea):
         if area.isVisible() and area.horizontalScrollBarPolicy() is Qt.ScrollBarPolicy.ScrollBarAlwaysOff:
             assert area.widget().width() <= area.viewport().width(), "what it scrolls is cut at its right"
