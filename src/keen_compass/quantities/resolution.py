@@ -43,15 +43,15 @@ class ResolutionForm(StrEnum):
 
 
 _UNITS = {
-    ResolutionForm.STEPS_PER_MM: "steps/mm",
-    ResolutionForm.STEPS_PER_INCH: "steps/in",
-    ResolutionForm.UM_PER_STEP: "µm/step",
-    ResolutionForm.MM_PER_STEP: "mm/step",
-    ResolutionForm.INCH_PER_STEP: "in/step",
-    ResolutionForm.PAIR: "mm for mm",
+    ResolutionForm.STEPS_PER_MM: marked("steps/mm"),
+    ResolutionForm.STEPS_PER_INCH: marked("steps/in"),
+    ResolutionForm.UM_PER_STEP: marked("µm/step"),
+    ResolutionForm.MM_PER_STEP: marked("mm/step"),
+    ResolutionForm.INCH_PER_STEP: marked("in/step"),
+    ResolutionForm.PAIR: marked("mm for mm"),
     ResolutionForm.PERCENT_0: "%",
     ResolutionForm.PERCENT_100: "%",
-    ResolutionForm.FACTOR: "times",
+    ResolutionForm.FACTOR: marked("times"),
 }
 _NOUNS = {
     ResolutionForm.STEPS_PER_MM: marked("steps per mm"),

@@ -152,7 +152,7 @@ def _row(f: Finding, held: StoredValue, machine: Machine) -> tuple[str, str, str
         error = error_in_words(f.harm or 0.0, f.expanded_uncertainty, f.error_unit, machine.unit_of(f.quantity))
     stays = VERDICT_WORDS[f.verdict] == "in"
     return (
-        f"{QUANTITIES[f.quantity].label}, {f.unit}",
+        f"{QUANTITIES[f.quantity].label}, {tr(f.unit)}",
         text(f.old),
         tr("stays") if stays else text(f.new),
         error,

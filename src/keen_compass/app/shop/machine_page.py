@@ -147,7 +147,7 @@ class MachinePage(PlacePage):
     def _fields_of_the_controller(self) -> None:
         k = self.keeps
         k.heading(tr("What the controller keeps"))
-        k.choice("form", tr("As"), {form.value: f"{tr(form.noun)} ({form.unit})" for form in OF_AXES})
+        k.choice("form", tr("As"), {form.value: f"{tr(form.noun)} ({tr(form.unit)})" for form in OF_AXES})
         k.columns(tr("it shows now"), tr("is called"), tr("tolerance"), shares=NUMBER)
         for q in NEEDED:
             self._number(q)
