@@ -1,6 +1,6 @@
 """An attack on the shop file and on the files for machines, with fixed seeds: what is lost, what breaks, what lies.
 
-python bench/attack.py [how many of each, 40 unless said] [kills]
+python bench/attack.py [how many of each, 40 unless said] [kills [of what …]]
 
 kills        another process works and says after each step that it is kept; it is killed at any moment: in a new shop,
              at a round's beginning, typing, signing, sending, importing, migrating, copying, compacting. By itself
@@ -367,12 +367,12 @@ def main() -> None:
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
     with tempfile.TemporaryDirectory(prefix="keen-compass-attack-") as name:
         folder = Path(name)
-        for what in ("new", "begin", "type", "sign", "send", "import", "migration", "copy", "compact"):
+        for what in sys.argv[3:] or ("new", "begin", "type", "sign", "send", "import", "migration", "copy", "compact"):
             found = Counter[str]()
             for seed in range(times):
                 killed(folder, what, seed, found)
             print(f"kills, {what}: {dict(found)}, lost {found['lost']}, half done {found['half done']}", flush=True)
-        if sys.argv[2:] == ["kills"]:
+        if sys.argv[2:3] == ["kills"]:
             return
         others: tuple[tuple[str, Callable[[Path, int], Counter[str]], int], ...] = (
             ("flips", flipped, 10), ("full disk", full_disk, 1), ("imports", imports, 25), ("piece", pieces, 50),
