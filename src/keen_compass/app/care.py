@@ -107,10 +107,10 @@ class ShopCare(QObject):
         entries = tr_n("{n} entry is", "{n} entries are", n)
         self.asked.emit(
             tr(
-                "{entries} dated after now, up to {day_and_time}. This computer says {day_and_time2}: is that right?",
+                "{entries} dated after now, up to {moment}. This computer says {moment2}: is that right?",
                 entries=entries,
-                day_and_time=day_and_time(future.latest),
-                day_and_time2=day_and_time(self._shop.clock()),
+                moment=day_and_time(future.latest),
+                moment2=day_and_time(self._shop.clock()),
             ),
             [
                 (tr("Yes: date them now"), lambda: self._date_as_now(future)),

@@ -132,7 +132,7 @@ class CopiesDialog(QDialog):
         except KeenCompassError as error:
             self._said.say(str(error))
             return
-        self._said.say(tr("Kept: {relpath}", relpath=os.path.relpath(made, made.parent.parent)), "good")
+        self._said.say(tr("Kept: {file}", file=os.path.relpath(made, made.parent.parent)), "good")
         self._show()
 
     def _open(self, copy: Copy) -> None:

@@ -98,15 +98,15 @@ def ask(window: MainWindow, apart: list[tuple[str, Apart]]) -> None:
         ]
         window.ask(
             tr(
-                "{name}, {label}: {here} was set here on {day_and_time}, {there} at {name2} on "
-                "{day_and_time2}. Which does the controller hold?",
+                "{name}, {label}: {here} was set here on {moment}, {there} at {name2} on "
+                "{moment2}. Which does the controller hold?",
                 name=machine.name,
                 label=QUANTITIES[one.quantity].label,
                 here=here,
-                day_and_time=day_and_time(one.here[0]),
+                moment=day_and_time(one.here[0]),
                 there=there,
                 name2=name,
-                day_and_time2=day_and_time(one.there[0]),
+                moment2=day_and_time(one.there[0]),
             ),
             answers if newer_here else answers[::-1],
         )

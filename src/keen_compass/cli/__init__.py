@@ -23,7 +23,7 @@ class _Parser(argparse.ArgumentParser):
 
     def error(self, message: str) -> NoReturn:
         print(
-            tr("keen-compass: {split}; see {prog} --help", split=" ".join(message.split()), prog=self.prog),
+            tr("keen-compass: {said}; see {prog} --help", said=" ".join(message.split()), prog=self.prog),
             file=sys.stderr,
         )
         sys.exit(2)
@@ -64,7 +64,7 @@ def _open_what_is_closed() -> None:
 
 
 def _failed(words: str) -> int:
-    print(tr("keen-compass: {split}", split=" ".join(words.split())), file=sys.stderr)
+    print(tr("keen-compass: {said}", said=" ".join(words.split())), file=sys.stderr)
     return 2
 
 

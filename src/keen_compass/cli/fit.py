@@ -92,7 +92,7 @@ def _number(text: str, place: str) -> float:
     try:
         value = float(text)
     except ValueError:
-        raise InputError(tr("expected a number, got {strip!r}", strip=text.strip()[:20]), place) from None
+        raise InputError(tr("expected a number, got {typed!r}", typed=text.strip()[:20]), place) from None
     if not abs(value) <= 1e6:
-        raise InputError(tr("{strip!r} is too large, or no number", strip=text.strip()[:20]), place)
+        raise InputError(tr("{typed!r} is too large, or no number", typed=text.strip()[:20]), place)
     return value

@@ -74,8 +74,8 @@ def _check(sent: str, number: int) -> None:
         if not (" " <= letter <= "~" or letter == "\t"):
             raise InputError(
                 tr(
-                    "byte 0x{ord:02X} at place {at} is no part of a command: take it out of the program",
-                    ord=ord(letter),
+                    "byte 0x{byte:02X} at place {at} is no part of a command: take it out of the program",
+                    byte=ord(letter),
                     at=at,
                 ),
                 tr("line {number}", number=number),

@@ -104,7 +104,7 @@ def _pairs(text: str) -> Iterator[Pair]:
         raise FileFormatError(tr("line {n}: a code without its value", n=len(lines)))
     for i in range(0, len(lines), 2):
         if not re.fullmatch(r"\s*-?\d+\s*", lines[i]):
-            raise FileFormatError(tr("line {i}: {strip!r} is no group code", i=i + 1, strip=lines[i].strip()[:20]))
+            raise FileFormatError(tr("line {i}: {typed!r} is no group code", i=i + 1, typed=lines[i].strip()[:20]))
         yield Pair(int(lines[i]), lines[i + 1].strip(), (lines[i], lines[i + 1]), i + 1)
 
 

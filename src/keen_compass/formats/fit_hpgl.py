@@ -81,7 +81,7 @@ def fit_hpgl(data: bytes, warp: Warp) -> Fitted:
         line += text.count("\n", at, begins)
         if match is None:
             raise FileFormatError(
-                tr("line {line}: can’t read {strip!r}", line=line, strip=text[at : at + 40].strip()[:20])
+                tr("line {line}: can’t read {typed!r}", line=line, typed=text[at : at + 40].strip()[:20])
             )
         try:
             found.append(_instruction(match, state, warp, drawn))

@@ -100,9 +100,9 @@ def _path(d: str) -> Iterator[Part]:
     x = y = 0.0
     start, mirror, before = (0.0, 0.0), (0.0, 0.0), ""
     if _COMMAND.sub("", d).strip():
-        raise InputError(tr("{strip!r} is no path", strip=d.strip()[:20]))
+        raise InputError(tr("{typed!r} is no path", typed=d.strip()[:20]))
     if d.strip() and d.strip()[0] not in "Mm":
-        raise InputError(tr("{strip!r} begins nowhere", strip=d.strip()[:20]))
+        raise InputError(tr("{typed!r} begins nowhere", typed=d.strip()[:20]))
     for letter, rest in _COMMAND.findall(d):
         kind, takes = letter.upper(), _TAKES[letter.upper()]
         numbers = _arc_numbers(rest) if kind == "A" else [float(v) for v in NUMBER.findall(rest)]

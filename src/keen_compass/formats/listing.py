@@ -121,12 +121,10 @@ class Listing:
             there = next((e for e in again if e.line == entry.line), None)
             if there is None or (there.key, there.value) != (entry.key, wanted):
                 raise InputError(
-                    tr("{shown_input} would not be read back as that in this line", shown_input=shown_input(new)), name
+                    tr("{given} would not be read back as that in this line", given=shown_input(new)), name
                 )
             if _NUMBER.fullmatch(entry.value) and not _NUMBER.fullmatch(wanted):
-                raise InputError(
-                    tr("{shown_input} is no number, and one stands there now", shown_input=shown_input(new)), name
-                )
+                raise InputError(tr("{given} is no number, and one stands there now", given=shown_input(new)), name)
         return self.as_bytes(replaced(self.text, places))
 
     def number_at(self, line: int, column: int) -> Number:
@@ -157,10 +155,7 @@ class Listing:
         alike = [(i, start, text) for i, (start, text) in enumerate(_lines(self.text), 1) if _bare(text) == spot.line]
         if spot.nth >= len(alike):
             raise InputError(
-                tr(
-                    "the line {shown_input} is not there any more: point at it again",
-                    shown_input=shown_input(spot.line.strip()),
-                )
+                tr("the line {given} is not there any more: point at it again", given=shown_input(spot.line.strip()))
             )
         line, start, text = alike[spot.nth]
         first, last = list(_numbers_in(text))[spot.number]
@@ -171,7 +166,7 @@ class Listing:
         there = self.number_at(line, column)
         if there.text != old.strip():
             raise InputError(
-                tr("{text} stands there, not {shown_input}: look again", text=there.text, shown_input=shown_input(old)),
+                tr("{text} stands there, not {given}: look again", text=there.text, given=shown_input(old)),
                 f"{line}:{column}",
             )
         _check_one_line(new, "new")
@@ -326,7 +321,7 @@ def replaced(text: str, places: Iterable[tuple[int, int, str]]) -> str:
 
 def _check_one_line(new: str, name: str) -> None:
     if not new.strip() or re.search(r"[\r\n\0]", new):
-        raise InputError(tr("expected a value on one line, got {shown_input}", shown_input=shown_input(new)), name)
+        raise InputError(tr("expected a value on one line, got {given}", given=shown_input(new)), name)
 
 
 @dataclass(frozen=True, slots=True)

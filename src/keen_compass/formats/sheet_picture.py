@@ -154,18 +154,15 @@ def _by_code(picture: Sampled, page: Page, name: str) -> list[SheetMap]:
     if mine is None and codes:
         raise InputError(
             tr(
-                "shows {removeprefix}, not {removeprefix2}",
-                removeprefix=codes[0].text.removeprefix(OURS),
-                removeprefix2=page.code.removeprefix(OURS),
+                "shows {code}, not {wanted}", code=codes[0].text.removeprefix(OURS), wanted=page.code.removeprefix(OURS)
             ),
             name,
         )
     if mine is None:
         raise InputError(
             tr(
-                "shows no sheet whose code can be read: {removeprefix} was looked for; take all of it, "
-                "sharp, in even light",
-                removeprefix=page.code.removeprefix(OURS),
+                "shows no sheet whose code can be read: {code} was looked for; take all of it, sharp, in even light",
+                code=page.code.removeprefix(OURS),
             ),
             name,
         )

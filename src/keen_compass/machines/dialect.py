@@ -143,9 +143,7 @@ class Dialect:
                 raise InputError(tr("not known here; expected one of {known}", known=", ".join(known)), str(name))
             wanted, called = _TYPES.get(str(known[name]), ((str,), "text"))
             if not isinstance(value, wanted) or (isinstance(value, bool) and wanted != (bool,)):
-                raise InputError(
-                    tr("expected {called}, got {shown_input}", called=called, shown_input=shown_input(value)), name
-                )
+                raise InputError(tr("expected {called}, got {given}", called=called, given=shown_input(value)), name)
         if "name" not in body:
             raise InputError(tr("give it a name"), "name")
         return cls(**body)

@@ -54,9 +54,9 @@ class FormReader:
                 shown = "mm" if unit == "mm" else "in"
                 raise InputError(
                     tr(
-                        "between {show_length} and {show_length2}",
-                        show_length=show_length(low, shown),
-                        show_length2=show_length(high, shown),
+                        "between {length} and {length2}",
+                        length=show_length(low, shown),
+                        length2=show_length(high, shown),
                     )
                 )
             return mm
@@ -71,11 +71,7 @@ class FormReader:
             low, high = limits
             if not low <= mm <= high:
                 raise InputError(
-                    tr(
-                        "between {show_length} and {show_length2}",
-                        show_length=show_length(low, unit),
-                        show_length2=show_length(high, unit),
-                    )
+                    tr("between {length} and {length2}", length=show_length(low, unit), length2=show_length(high, unit))
                 )
             return mm
 
@@ -90,9 +86,9 @@ class FormReader:
             if not low <= value <= high:
                 raise InputError(
                     tr(
-                        "between {show_rate} and {show_rate2}",
-                        show_rate=show_rate(low, rates, unit, 3),
-                        show_rate2=show_rate(high, rates, unit),
+                        "between {rate} and {rate2}",
+                        rate=show_rate(low, rates, unit, 3),
+                        rate2=show_rate(high, rates, unit),
                     )
                 )
             return value

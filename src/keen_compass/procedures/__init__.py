@@ -83,8 +83,8 @@ def load(name: str) -> Procedure[Any]:
     if name not in REGISTRY and name not in BY_COMMAND_OF:
         raise InputError(
             tr(
-                "{shown_input} is not known; one of {those_like}",
-                shown_input=shown_input(name),
+                "{given} is not known; one of {those_like}",
+                given=shown_input(name),
                 those_like=those_like(name, (*REGISTRY, *BY_COMMAND_OF)),
             ),
             "procedure",

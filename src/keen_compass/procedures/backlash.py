@@ -132,9 +132,7 @@ class Backlash(Procedure[BacklashRun]):
         self.check_parameters(parameters, _PARAMETERS)
         axis, take_up = self.axis_of(parameters), parameters.get("take_up", "usual")
         if not isinstance(take_up, str) or take_up not in FEEDS:
-            raise InputError(
-                tr("expected usual or slow, got {shown_input}", shown_input=shown_input(take_up)), "piece.take_up"
-            )
+            raise InputError(tr("expected usual or slow, got {given}", given=shown_input(take_up)), "piece.take_up")
         start, across = (length_mm(parameters.get(k, MARGIN), f"piece.{k}") for k in ("start", "across"))
         travel = length_mm(parameters.get("travel", TRAVEL), "piece.travel")
         if not travel > 0:

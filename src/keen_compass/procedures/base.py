@@ -415,10 +415,10 @@ class Procedure(Generic[P]):
         if not isinstance(axis, str) or axis not in tuple(axes):
             raise InputError(
                 tr(
-                    "expected {axes} or {axes2}, got {shown_input}",
+                    "expected {axes} or {axes2}, got {given}",
                     axes=", ".join(axes[:-1]),
                     axes2=axes[-1],
-                    shown_input=shown_input(axis),
+                    given=shown_input(axis),
                 ),
                 "piece.axis",
             )
@@ -429,8 +429,7 @@ class Procedure(Generic[P]):
         made_by = parameters.get("made_by", usual)
         if made_by not in MADE_BY:
             raise InputError(
-                tr("expected cut, drawn or scribed, got {shown_input}", shown_input=shown_input(made_by)),
-                "piece.made_by",
+                tr("expected cut, drawn or scribed, got {given}", given=shown_input(made_by)), "piece.made_by"
             )
         return str(made_by)
 
@@ -439,11 +438,7 @@ class Procedure(Generic[P]):
         for i, (name, lengths) in enumerate(case.readings.items()):
             if name not in names:
                 raise InputError(
-                    tr(
-                        "{shown_input} is not measured here; one of {listed}",
-                        shown_input=shown_input(name),
-                        listed=_listed(names),
-                    ),
+                    tr("{given} is not measured here; one of {listed}", given=shown_input(name), listed=_listed(names)),
                     f"readings[{i}].measurand",
                 )
             if positive and any(number_of(v) <= 0 for v in lengths):

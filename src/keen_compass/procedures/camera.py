@@ -126,10 +126,10 @@ class Camera(Procedure[CrossMark]):
         if not listed(given, LEAST_MOVES, MOST_MOVES):
             raise InputError(
                 tr(
-                    "expected {least_moves} to {most_moves} moves [x, y], got {shown_input}",
+                    "expected {least_moves} to {most_moves} moves [x, y], got {given}",
                     least_moves=LEAST_MOVES,
                     most_moves=MOST_MOVES,
-                    shown_input=shown_input(given),
+                    given=shown_input(given),
                 ),
                 "piece.moves",
             )
@@ -160,7 +160,7 @@ class Camera(Procedure[CrossMark]):
         given, read_at = _places(case.readings.get("cross", ())), []
         if given and len(given) != len(moves.moves):
             raise InputError(
-                tr("one [u, v] for each of the {n} moves, got {n2}", n=len(moves.moves), n2=len(given)),
+                tr("one [u, v] for each of the {n} moves, got {given}", n=len(moves.moves), given=len(given)),
                 "readings.cross",
             )
         for name, move in zip(moves.names, moves.moves, strict=True) if not given else ():

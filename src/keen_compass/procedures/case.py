@@ -313,7 +313,7 @@ def listed(given: object, least: int, most: int) -> TypeGuard[Sequence[Any]]:
 def number(given: object, place: str, low: float = -math.inf, high: float = math.inf) -> float:
     """A finite number within limits, or InputError at `place`."""
     if isinstance(given, bool) or not isinstance(given, (int, float)):
-        raise InputError(tr("expected a number, got {shown_input}", shown_input=shown_input(given)), place)
+        raise InputError(tr("expected a number, got {given}", given=shown_input(given)), place)
     try:
         value = float(given)
     except OverflowError:

@@ -156,11 +156,7 @@ def _machine_of(given: MachineIn, kind: MachineKind) -> Machine:
             raise InputError(tr("{value!r} is not one of {of}", value=form.value, of=", ".join(of)), f"machine.{name}")
     if given.head not in ("", *HEADS):
         raise InputError(
-            tr(
-                "expected one of {heads}, got {shown_input}",
-                heads=", ".join(HEADS),
-                shown_input=shown_input(given.head),
-            ),
+            tr("expected one of {heads}, got {given}", heads=", ".join(HEADS), given=shown_input(given.head)),
             "machine.head",
         )
     reference = positive(length_mm(given.reference_length, "machine.reference_length"), "machine.reference_length")
@@ -289,7 +285,7 @@ def _evidence(name: str, stored: StoredValue, U: float, yields: tuple[str, ...],
 
 def _say_once(known: dict[str, Known], name: str, value: Known, place: str) -> None:
     if name in known:
-        raise InputError(tr("{get} is given twice: once is enough", get=unknown_label(name)), place)
+        raise InputError(tr("{name} is given twice: once is enough", name=unknown_label(name)), place)
     known[name] = value
 
 
@@ -298,8 +294,7 @@ def _instrument(given: InstrumentIn, shown_in: str, usual: str, unit: str) -> In
     kind = given.kind or usual
     if kind not in KINDS:
         raise InputError(
-            tr("expected one of {kinds}, got {shown_input}", kinds=", ".join(KINDS), shown_input=shown_input(kind)),
-            "kind",
+            tr("expected one of {kinds}, got {given}", kinds=", ".join(KINDS), given=shown_input(kind)), "kind"
         )
     a, b = given.permissible_error
     division = RESOLUTION if given.resolution is None else length_mm(given.resolution, "resolution", unit)
@@ -328,7 +323,7 @@ def _previous(given: object, place: str) -> Previous:
 def _quantities(names: Sequence[str], place: str) -> frozenset[str]:
     for i, name in enumerate(names):
         if name not in QUANTITIES:
-            raise InputError(tr("{shown_input} is not a quantity", shown_input=shown_input(name)), f"{place}[{i}]")
+            raise InputError(tr("{given} is not a quantity", given=shown_input(name)), f"{place}[{i}]")
     return frozenset(names)
 
 

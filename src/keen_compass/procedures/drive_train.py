@@ -147,11 +147,7 @@ class DriveTrain(Procedure[Chain]):
         for given, known, name in ((axis, ("x", "y", "z"), "axis"), (motor, MOTORS, "motor"), (drive, DRIVES, "drive")):
             if not isinstance(given, str) or given not in known:
                 raise InputError(
-                    tr(
-                        "expected one of {known}, got {shown_input}",
-                        known=", ".join(known),
-                        shown_input=shown_input(given),
-                    ),
+                    tr("expected one of {known}, got {given}", known=", ".join(known), given=shown_input(given)),
                     f"piece.{name}",
                 )
         feed = number(parameters.get("fastest_feed", 0.0), "piece.fastest_feed", 0, 1e7)

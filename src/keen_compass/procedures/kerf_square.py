@@ -274,9 +274,7 @@ def _yes(parameters: Parameters, name: str, *, usual: bool) -> bool:
     """A parameter that is true or false. Raises InputError."""
     given = parameters.get(name, usual)
     if not isinstance(given, bool):
-        raise InputError(
-            tr("expected true or false, got {shown_input}", shown_input=shown_input(given)), f"piece.{name}"
-        )
+        raise InputError(tr("expected true or false, got {given}", given=shown_input(given)), f"piece.{name}")
     return given
 
 

@@ -81,7 +81,9 @@ def lay(
             raise InputError(tr("give marks and where they were seen, or the machine’s errors"), "--marks")
         return Laid(undone(errs), "errors", {}, None)
     if len(marks) != len(seen):
-        raise InputError(tr("expected as many as there are marks, {n}, got {n2}", n=len(marks), n2=len(seen)), "--seen")
+        raise InputError(
+            tr("expected as many as there are marks, {n}, got {given}", n=len(marks), given=len(seen)), "--seen"
+        )
     really = [errs.at(p) for p in seen]
     case = Case(
         "registration",

@@ -131,9 +131,7 @@ class MediaFeed(Procedure[Bands]):
         if not listed(given, 2, MOST_BANDS):
             raise InputError(tr("expected 2 to {most_bands} corrections", most_bands=MOST_BANDS), "piece.corrections")
         if not isinstance(relative, bool):
-            raise InputError(
-                tr("expected true or false, got {shown_input}", shown_input=shown_input(relative)), "piece.relative"
-            )
+            raise InputError(tr("expected true or false, got {given}", given=shown_input(relative)), "piece.relative")
         values = tuple(number(v, f"piece.corrections[{i}]", -LARGEST, LARGEST) for i, v in enumerate(given))
         if any(b <= a for a, b in pairwise(values)):
             raise InputError(tr("must rise from band to band"), "piece.corrections")
@@ -178,7 +176,7 @@ class MediaFeed(Procedure[Bands]):
             return Solution((no_number(case, QUANTITY, Verdict.UNRESOLVED, note("nothing_read")),))
         if judged_as and len(judged_as) != n:
             raise InputError(
-                tr("one judgement for each of the {n} bands, got {n2}", n=n, n2=len(judged_as)), "readings.bands"
+                tr("one judgement for each of the {n} bands, got {given}", n=n, given=len(judged_as)), "readings.bands"
             )
         if judged_as and any(b < a for a, b in pairwise(judged_as)) and not case.confirmed:
             return Solution((no_number(case, QUANTITY, Verdict.IMPLAUSIBLE, note("media_feed.out_of_order")),))

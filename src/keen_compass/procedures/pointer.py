@@ -166,11 +166,10 @@ class Pointer(Procedure[Sheet]):
             raise InputError(tr("expected true or false"), "piece.fine")
         way, secondary = parameters.get("way", "mark"), parameters.get("secondary", "pointer")
         if way not in WAYS:
-            raise InputError(tr("expected mark or sheet, got {shown_input}", shown_input=shown_input(way)), "piece.way")
+            raise InputError(tr("expected mark or sheet, got {given}", given=shown_input(way)), "piece.way")
         if secondary not in SECONDARIES:
             raise InputError(
-                tr("expected pointer or sensor, got {shown_input}", shown_input=shown_input(secondary)),
-                "piece.secondary",
+                tr("expected pointer or sensor, got {given}", given=shown_input(secondary)), "piece.secondary"
             )
         given = parameters.get("targets", [[0.0, 0.0]] if way == "mark" else None)
         if not listed(given, 1, MOST_TARGETS):

@@ -161,9 +161,9 @@ class PrintScale(Procedure[Ticks]):
         if not listed(given, 0, MOST_CROSSES):
             raise InputError(
                 tr(
-                    "expected at most {most_crosses} places [x, y], got {shown_input}",
+                    "expected at most {most_crosses} places [x, y], got {given}",
                     most_crosses=MOST_CROSSES,
-                    shown_input=shown_input(given),
+                    given=shown_input(given),
                 ),
                 "piece.crosses",
             )

@@ -87,9 +87,7 @@ class SecondTool(Procedure[Astride]):
         self.check_parameters(parameters, {"way", "pitch", "divisions", "spacing"})
         way = parameters.get("way", "gaps")
         if way not in WAYS:
-            raise InputError(
-                tr("expected gaps or vernier, got {shown_input}", shown_input=shown_input(way)), "piece.way"
-            )
+            raise InputError(tr("expected gaps or vernier, got {given}", given=shown_input(way)), "piece.way")
         pitch = length_mm(parameters.get("pitch", PITCH), "piece.pitch")
         divisions = number(parameters.get("divisions", DIVISIONS), "piece.divisions", 2, MOST_DIVISIONS)
         if divisions != round(divisions):

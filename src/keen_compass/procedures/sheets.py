@@ -45,7 +45,7 @@ CREEP = 0.03  # mm, standard, that a roll creeps between aiming and drawing
 def place(given: object, where: str) -> tuple[float, float]:
     """``[x, y]`` in mm. Raises InputError."""
     if not listed(given, 2, 2):
-        raise InputError(tr("expected [x, y], got {shown_input}", shown_input=shown_input(given)), where)
+        raise InputError(tr("expected [x, y], got {given}", given=shown_input(given)), where)
     x, y = (number(v, f"{where}[{i}]", -1e6, 1e6) for i, v in enumerate(given))
     return x, y
 
@@ -56,9 +56,7 @@ def graduation_of(parameters: Parameters) -> Graduation:
     if unit not in GRADUATIONS:
         raise InputError(
             tr(
-                "expected {graduations}, got {shown_input}",
-                graduations=tr(" or ").join(GRADUATIONS),
-                shown_input=shown_input(unit),
+                "expected {graduations}, got {given}", graduations=tr(" or ").join(GRADUATIONS), given=shown_input(unit)
             ),
             "piece.graduated",
         )
@@ -107,7 +105,7 @@ def fed_along(parameters: Parameters) -> str:
     """The axis along which a roll is fed; none of a sheet that lies still. Raises InputError."""
     fed = parameters.get("fed", "")
     if fed not in ("", "x", "y"):
-        raise InputError(tr("expected x or y, got {shown_input}", shown_input=shown_input(fed)), "piece.fed")
+        raise InputError(tr("expected x or y, got {given}", given=shown_input(fed)), "piece.fed")
     return str(fed)
 
 

@@ -44,7 +44,7 @@ class MachineKind(StrEnum):
         for kind, said in _SAID.items():
             if said == value:
                 return kind
-        raise InputError(tr("choose one of {cls}", cls=", ".join(cls)), "kind")
+        raise InputError(tr("choose one of {kinds}", kinds=", ".join(cls)), "kind")
 
 
 _SAID = {

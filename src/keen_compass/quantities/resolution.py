@@ -237,7 +237,7 @@ class StoredResolution:
 
 def _number(given: object, place: str) -> float:
     if isinstance(given, bool) or not isinstance(given, (int, float)):
-        raise InputError(tr("expected a number, got {shown_input}", shown_input=shown_input(given)), place)
+        raise InputError(tr("expected a number, got {given}", given=shown_input(given)), place)
     if not abs(given) <= LARGEST:  # before it is turned: a whole number may be larger than any float
         raise InputError(tr("is too large, or no number"), place)
     return float(given)

@@ -145,7 +145,7 @@ def same_size(a: StoredValue, b: StoredValue) -> float:
 
 def _number(given: object) -> float:
     if isinstance(given, bool) or not isinstance(given, (int, float)):
-        raise InputError(tr("expected a number, got {shown_input}", shown_input=shown_input(given)))
+        raise InputError(tr("expected a number, got {given}", given=shown_input(given)))
     if not abs(given) < LARGEST:  # before it is turned: a whole number may be larger than any float
         raise InputError(tr("is too large, or no number"))
     return float(given)

@@ -44,7 +44,7 @@ def _refusal(words: str, kind: Any, given: Any, steps: list[tuple[str, str]], pl
         given = given[key] if isinstance(key, int) else given.get(key) if isinstance(given, Mapping) else None
     place = place.removeprefix(".")
     if not words.startswith(("Expected", "Object", "Invalid")):  # a number that no machine has
-        return InputError(tr("{shown_input} is no number that can be here", shown_input=shown_input(given)), place)
+        return InputError(tr("{given} is no number that can be here", given=shown_input(given)), place)
     if found := re.search(r"(missing required|unknown) field `(.*)`", words):
         at = f"{place}.{found[2]}".removeprefix(".")
         if found[1] == "unknown":
@@ -55,9 +55,9 @@ def _refusal(words: str, kind: Any, given: Any, steps: list[tuple[str, str]], pl
     if options := _options(kind):
         return InputError(
             tr(
-                "expected one of {filter}, got {shown_input}",
-                filter=", ".join(filter(None, options)),
-                shown_input=shown_input(given),
+                "expected one of {options}, got {given}",
+                options=", ".join(filter(None, options)),
+                given=shown_input(given),
             ),
             place,
         )
@@ -68,7 +68,7 @@ def _refusal(words: str, kind: Any, given: Any, steps: list[tuple[str, str]], pl
     wanted = tr(" or ").join(name for name in names if name != "null")
     return InputError(
         tr("expected {wanted} {limits}", wanted=wanted, limits=limits).rstrip()
-        + tr(", got {shown_input}", shown_input=shown_input(given)),
+        + tr(", got {given}", given=shown_input(given)),
         place,
     )
 

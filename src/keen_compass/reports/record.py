@@ -116,9 +116,9 @@ def _made_with(session: RoundSession, piece: KeptPiece) -> str:
         by_map = [what for what, by in piece.snapshot.applied.items() if by == "registration"]
         through = tr(", {by_map} by its marks", by_map=", ".join(by_map)) if by_map else ""
         return tr(
-            "sheet {number}, aimed with: {value}{through}",
+            "sheet {number}, aimed with: {head}{through}",
             number=piece.number,
-            value=say(f"pointer.{head}"),
+            head=say(f"pointer.{head}"),
             through=through,
         )
     if makes is not Makes.PIECE:

@@ -120,7 +120,7 @@ class Correcting:
             share = done / amount_of(task)
             if not 0 <= share <= FAR_OFF[1]:
                 raise InputError(
-                    tr("{strip} is far from what was asked: look again, digit by digit.", strip=really.strip())
+                    tr("{typed} is far from what was asked: look again, digit by digit.", typed=really.strip())
                 )
             place = c.machine.place(finding.quantity)
             new = StoredAmount.of(

@@ -169,8 +169,8 @@ class Sheets:
                 shown = graduation.length(length)
                 raise InputError(
                     tr(
-                        "{strip} is far from the {shown} that are nominal: read again, or give the unit: {shown}",
-                        strip=text.strip(),
+                        "{typed} is far from the {shown} that are nominal: read again, or give the unit: {shown}",
+                        typed=text.strip(),
                         shown=shown,
                     ),
                     tr("bar {name}", name=name),

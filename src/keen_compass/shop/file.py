@@ -86,8 +86,8 @@ class ShopFile(Rows):
                 self._close_db()
                 self.why_read_only = ShopReadOnlyError(
                     tr(
-                        "The disk is full{value}, so this shop can only be looked at until there is room.",
-                        value="" if reason_of(error) == "full" else tr(" or refuses"),
+                        "The disk is full{more}, so this shop can only be looked at until there is room.",
+                        more="" if reason_of(error) == "full" else tr(" or refuses"),
                     )
                 )
         if self.why_read_only:

@@ -130,7 +130,7 @@ def _tables(text: str) -> dict[str, list[Any]]:
         body: Any = json.loads(text, parse_constant=no_number)
     except (ValueError, RecursionError) as error:
         raise FileFormatError(
-            tr("This is not a logbook file: {split}.", split=" ".join(str(error).split())[:200])
+            tr("This is not a logbook file: {said}.", said=" ".join(str(error).split())[:200])
         ) from None
     if not isinstance(body, dict) or body.get("format") != FORMAT:
         raise FileFormatError(tr("This is not a logbook file: it doesn’t say that it is one."))
@@ -177,8 +177,8 @@ def _field(name: str, kind: type, value: Any) -> Any:
     if isinstance(value, bool) or not isinstance(value, (int, float) if kind is float else kind):
         raise Wrong(
             tr(
-                "expected {value}, got {value2!r}",
-                value=tr("a whole number") if kind is int else tr("a number") if kind is float else "text",
+                "expected {kind}, got {value2!r}",
+                kind=tr("a whole number") if kind is int else tr("a number") if kind is float else "text",
                 value2=str(value)[:30],
             ),
             name,

@@ -137,11 +137,7 @@ def kept_in_words(kind: str, text: str, units: str) -> str:
             else text
         )
     seen = from_kept(text, SeenIn)
-    return (
-        tr("Complaint: {complaint_in_words}", complaint_in_words=complaint_in_words(seen, Show(units)))
-        if seen
-        else text
-    )
+    return tr("Complaint: {complaint}", complaint=complaint_in_words(seen, Show(units))) if seen else text
 
 
 def listed(quantities: Sequence[str]) -> str:
@@ -153,8 +149,8 @@ def listed(quantities: Sequence[str]) -> str:
 def tells(procedure: str, told: tuple[str, ...]) -> str:
     """What a procedure would say of the causes named."""
     return tr(
-        "{title}: how far off {listed} {value}.",
+        "{title}: how far off {listed} {verb}.",
         title=title(procedure),
         listed=listed(told),
-        value=tr("are") if len(told) > 1 else tr("is"),
+        verb=tr("are") if len(told) > 1 else tr("is"),
     )

@@ -10,6 +10,12 @@ from keen_compass.quantities.verdict import Verdict
 from keen_compass.words.say import PLAIN, THOU, THOU_PER_FOOT, Show
 
 HEADS = {Verdict.IN: marked("In"), Verdict.OUT: marked("Out"), Verdict.CANNOT_TELL: marked("Can’t tell")}
+_BESIDE = {
+    "pointer": marked("pointer"),
+    "sensor": marked("sensor"),
+    "camera": marked("camera"),
+    "second_tool": marked("second tool"),
+}
 _RIGHT = {"mm": marked("{axis} reaches its target"), "tram": marked("the head is square to the bed")}
 
 
@@ -31,16 +37,16 @@ def finding_in_words(finding: Finding, show: Show = PLAIN) -> str:
                 return tr("a metre comes out right") if show.units == "mm" else tr("a foot comes out right")
             way = tr("long") if e > 0 else tr("short")
             return tr(
-                "{value}a {per} too {way}",
-                value=tr("over a print ") if q.family == "print_scale" else "",
+                "{over}a {per} too {way}",
+                over=tr("over a print ") if q.family == "print_scale" else "",
                 per=_per(e, show.units),
                 way=way,
             )
         case "drive":
             return tr(
-                "the controller’s number is {e:.1f} % {value} what the parts give",
+                "the controller’s number is {e:.1f} % {way} what the parts give",
                 e=abs(e) / 10,
-                value=tr("above") if e > 0 else tr("below"),
+                way=tr("above") if e > 0 else tr("below"),
             )
         case "backlash":
             left = tr("loses") if e > 0 else tr("gains")
@@ -51,8 +57,8 @@ def finding_in_words(finding: Finding, show: Show = PLAIN) -> str:
             return tr("everything is {small} too far towards {towards}", small=show.small(abs(e)), towards=towards)
         case "pointer" | "sensor" | "camera" | "second_tool":
             return tr(
-                "the {replace} offset is {small} too far towards {towards}",
-                replace=q.family.replace("_", " "),
+                "the {head} offset is {small} too far towards {towards}",
+                head=tr(_BESIDE[q.family]),
                 small=show.small(abs(e)),
                 towards=towards,
             )
@@ -60,15 +66,15 @@ def finding_in_words(finding: Finding, show: Show = PLAIN) -> str:
             return tr("one mark is {small} from where the others place it", small=show.small(abs(e)))
         case "proof":
             return tr(
-                "the border is up to {small} {value} than nominal",
+                "the border is up to {small} {way} than nominal",
                 small=show.small(abs(e)),
-                value=tr("wider") if e > 0 else tr("narrower"),
+                way=tr("wider") if e > 0 else tr("narrower"),
             )
         case "tracking":
             return tr(
-                "each trip ends {small} {value} its start",
+                "each trip ends {small} {way} its start",
                 small=show.small(abs(e)),
-                value=tr("past") if e > 0 else tr("short of"),
+                way=tr("past") if e > 0 else tr("short of"),
             )
         case "tram":
             return tr("the head’s top leans {slope} towards {towards}", slope=show.slope(abs(e)), towards=towards)
@@ -79,7 +85,7 @@ def finding_in_words(finding: Finding, show: Show = PLAIN) -> str:
                 return tr("{axis} comes back to its mark at the feed in force", axis=axis)
             return tr("the feed in force is {feed} above what is safe", feed=show.feed(e))
     return _cut_in_words(finding, e, show) or tr(
-        "off by {format_mm} {error_unit}", format_mm=written(format_mm(e, 2)), error_unit=finding.error_unit
+        "off by {amount} {error_unit}", amount=written(format_mm(e, 2)), error_unit=finding.error_unit
     )
 
 
@@ -88,22 +94,18 @@ def _cut_in_words(finding: Finding, e: float, show: Show) -> str:
     match QUANTITIES[finding.quantity].family:
         case "kerf":
             return tr(
-                "parts come out {small} too {value}",
-                small=show.small(abs(e)),
-                value=tr("large") if e > 0 else tr("small"),
+                "parts come out {small} too {way}", small=show.small(abs(e)), way=tr("large") if e > 0 else tr("small")
             )
         case "bevel":
             return tr("the edge is {small} off square", small=show.small(abs(e)))
         case "hole_bias":
             return tr(
-                "round holes come out {small} too {value}",
+                "round holes come out {small} too {way}",
                 small=show.small(abs(e)),
-                value=tr("large") if e > 0 else tr("small"),
+                way=tr("large") if e > 0 else tr("small"),
             )
         case "focus":
-            return tr(
-                "the lens is {small} too {value}", small=show.small(abs(e)), value=tr("high") if e > 0 else tr("low")
-            )
+            return tr("the lens is {small} too {way}", small=show.small(abs(e)), way=tr("high") if e > 0 else tr("low"))
         case "media_feed":
             if float(f"{e:.3f}") == 0:
                 return tr("bands just meet")
@@ -117,17 +119,17 @@ def _cut_in_words(finding: Finding, e: float, show: Show) -> str:
             return tr("corners are cut short: the blade trails {small} more", small=show.small(abs(e)))
         case "power":
             return tr(
-                "power is {e:.2g} % {value} the middle of what cuts clean",
+                "power is {e:.2g} % {way} the middle of what cuts clean",
                 e=abs(e),
-                value=tr("above") if e > 0 else tr("below"),
+                way=tr("above") if e > 0 else tr("below"),
             )
         case "cut_feed":
             if round(e) == 0:
                 return tr("the feed is the fastest that is clean with a margin")
             return tr(
-                "the feed is {feed} {value} what is clean with a margin",
+                "the feed is {feed} {way} what is clean with a margin",
                 feed=show.feed(abs(e)),
-                value=tr("above") if e > 0 else tr("below"),
+                way=tr("above") if e > 0 else tr("below"),
             )
     return ""
 
@@ -138,12 +140,12 @@ def tolerance_in_words(finding: Finding, show: Show = PLAIN) -> str:
     if finding.error_unit == "mm/min":
         return tr("{feed} is allowed", feed=show.feed(T))
     if finding.error_unit == "%":
-        return tr("{T:.{value}f} % is allowed", T=T, value=0 if T >= 1 else 2)
+        return tr("{T:.{decimals}f} % is allowed", T=T, decimals=0 if T >= 1 else 2)
     if show.units == "mm":
-        return tr("{format_mm} is allowed", format_mm=written(format_mm(T, 2)))
+        return tr("{amount} is allowed", amount=written(format_mm(T, 2)))
     if finding.error_unit == "mm/m":
-        return tr("{format_mm} is allowed", format_mm=written(format_mm(THOU_PER_FOOT * T, 1)))
-    return tr("{format_mm} is allowed", format_mm=written(format_mm(T / THOU, 1)))
+        return tr("{amount} is allowed", amount=written(format_mm(THOU_PER_FOOT * T, 1)))
+    return tr("{amount} is allowed", amount=written(format_mm(T / THOU, 1)))
 
 
 def _per(e: float, units: str) -> str:

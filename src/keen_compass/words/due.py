@@ -24,11 +24,7 @@ def due_in_words(soon: Sequence[Due], *, short: bool = False) -> str:
     first = min(soon, key=lambda d: d.on)
     alike = [d for d in soon if d.on == first.on]
     what = QUANTITIES[first.quantity].label if len(alike) == 1 else f"{len(alike)}"
-    return (
-        tr("due {day_of}", day_of=day_of(first))
-        if short
-        else tr("{what} due {day_of}", what=what, day_of=day_of(first))
-    )
+    return tr("due {day}", day=day_of(first)) if short else tr("{what} due {day}", what=what, day=day_of(first))
 
 
 def because(due: Due) -> str:

@@ -25,7 +25,7 @@ def proposal_in_words(p: Proposal, machine: Machine) -> str:
 def settles_in_words(p: Proposal, one_by_one: float) -> str:
     """``Settles X steps, Y steps and Kerf in about 20 minutes; one by one about 45``."""
     names = [QUANTITIES[q].label for q in p.for_good]
-    listed = names[0] if len(names) == 1 else tr("{names} and {names2}", names=", ".join(names[:-1]), names2=names[-1])
+    listed = names[0] if len(names) == 1 else tr("{names} and {last}", names=", ".join(names[:-1]), last=names[-1])
     longer = tr("; one by one about {one_by_one:.0f}", one_by_one=one_by_one) if one_by_one > p.minutes + 1 else ""
     return tr(
         "Settles {listed} in about {minutes:.0f} minutes{longer}.", listed=listed, minutes=p.minutes, longer=longer

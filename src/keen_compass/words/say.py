@@ -82,7 +82,7 @@ class Show(NamedTuple):
     def small(self, mm: float, *, signed: bool = False) -> str:
         """What a machine is off by, with its unit: hundredths of a mm, or tenths of a thou."""
         if self.units == "in":
-            return tr("{format_mm} thou", format_mm=written(format_mm(mm / THOU, 1, signed=signed)))
+            return tr("{amount} thou", amount=written(format_mm(mm / THOU, 1, signed=signed)))
         return self.length(mm, 2, signed=signed)
 
     def feed(self, mm_per_min: float) -> str:
@@ -102,10 +102,10 @@ class Show(NamedTuple):
         """A slope, or by how much a length is out, with its unit; decimals: of mm per m."""
         if self.units == "in":
             return tr(
-                "{format_mm} thou per foot",
-                format_mm=written(format_mm(THOU_PER_FOOT * mm_per_m, max(0, decimals - 1), signed=signed)),
+                "{amount} thou per foot",
+                amount=written(format_mm(THOU_PER_FOOT * mm_per_m, max(0, decimals - 1), signed=signed)),
             )
-        return tr("{format_mm} mm per m", format_mm=written(format_mm(mm_per_m, decimals, signed=signed)))
+        return tr("{amount} mm per m", amount=written(format_mm(mm_per_m, decimals, signed=signed)))
 
 
 PLAIN = Show()

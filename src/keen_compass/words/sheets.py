@@ -92,11 +92,7 @@ def _aim(machine: Machine, now: Stands) -> str:
         return tr("All marks are aimed at.") if now.marks > 1 else tr("The mark is aimed at.")
     if now.by_hand:
         return tr("Make a fine cross on the bed or a scrap. {what} onto it: what does the machine show?", what=what)
-    near = (
-        tr(", near {position_in_words}", position_in_words=position_in_words(now.expected, machine))
-        if now.expected
-        else ""
-    )
+    near = tr(", near {place}", place=position_in_words(now.expected, machine)) if now.expected else ""
     if now.head == "sensor":
         return tr(
             "Have the sensor find mark {mark} of {marks}{near}: what does the machine show?",

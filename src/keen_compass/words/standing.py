@@ -29,10 +29,7 @@ def reason(spoke: Spoke, machine: Machine) -> str:
             return tr("{label} changed under it: check again.", label=QUANTITIES[spoke.about].label)
         case Why.OUT:
             assert spoke.finding is not None
-            return tr(
-                "Out: {finding_in_words}.",
-                finding_in_words=finding_in_words(spoke.finding, show_for(machine, spoke.quantity)),
-            )
+            return tr("Out: {finding}.", finding=finding_in_words(spoke.finding, show_for(machine, spoke.quantity)))
         case Why.HAPPENED:
             return tr("{about} since then: check again.", about=spoke.about)
         case Why.OLD:

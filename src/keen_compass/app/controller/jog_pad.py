@@ -140,9 +140,9 @@ class JogPad(Card):
         if not self._small:
             self._means.say(
                 tr(
-                    "Arrow keys as you see it: +X {words}, +Y {words2}. Shift: ten times the step; Space stops.",
+                    "Arrow keys as you see it: +X {words}, +Y {y_words}. Shift: ten times the step; Space stops.",
                     words=s.words("x", 1),
-                    words2=s.words("y", 1),
+                    y_words=s.words("y", 1),
                 )
             )
         self._show_place()

@@ -134,7 +134,7 @@ class KnownCard(Card):
                 title, [(tr("The logbook has no value for it."), "soft")], [take], label, None, editable=model.editable
             )
         since = last_seen(model.shop, machine.uid, one.quantity, one.held)
-        lines = [(tr("The logbook says {ours} since {day_of}.", ours=ours, day_of=day_of(since)), "ink")]
+        lines = [(tr("The logbook says {ours} since {day}.", ours=ours, day=day_of(since)), "ink")]
         if why := why_otherwise(machine, one.quantity, one.text, ours):
             lines.append((say(why, show_for(machine)), "warn"))
         verb, where = (tr("Send"), tr("over the cable")) if model.by_cable else (tr("Write"), tr("into the file"))
@@ -166,10 +166,10 @@ def add_left(rows: QLayout, model: ControllerModel, label: str, what: str, numbe
     row.addWidget(
         Text(
             tr(
-                "{label}: {numbers}. Left so, {day_of}: {reason}.",
+                "{label}: {numbers}. Left so, {day}: {reason}.",
                 label=label,
                 numbers=numbers,
-                day_of=day_of(was.at),
+                day=day_of(was.at),
                 reason=was.reason,
             ),
             colour="soft",

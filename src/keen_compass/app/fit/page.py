@@ -332,14 +332,12 @@ class FitPage(PlacePage):
         shown = self._practice_shows() if not ready else ""
         self.practice.setVisible(bool(shown))
         self.practice.name(tr("Practice {shown}   F8", shown=shown))
-        self.on_mark.name(tr("{value} is on the mark", value=capital(say(f"pointer.{fitting.head}"))))
+        self.on_mark.name(tr("{what} is on the mark", what=capital(say(f"pointer.{fitting.head}"))))
         near = None
         if mark is not None and laid is not None:
             with suppress(InputError):  # nowhere that a machine can be
                 near = fitting.expected(mark, laid, self.machine, self._held)
-        where = (
-            tr(": near {position_in_words}", position_in_words=position_in_words(near, self.machine)) if near else ""
-        )
+        where = tr(": near {place}", place=position_in_words(near, self.machine)) if near else ""
         aimed = (
             tr("All marks aimed at")
             if fitting.marks

@@ -52,9 +52,7 @@ class NextPieceCard(Card):
         self._wanted = proposal.procedure, proposal.for_good[0]
         self._what.say(proposal_in_words(proposal, machine))
         self._why.say(settles_in_words(proposal, one_by_one))
-        self.button.setAccessibleName(
-            tr("Begin {proposal_in_words}", proposal_in_words=proposal_in_words(proposal, machine))
-        )
+        self.button.setAccessibleName(tr("Begin {piece}", piece=proposal_in_words(proposal, machine)))
 
 
 class NextPiece(QObject):

@@ -224,7 +224,7 @@ class RosePage(PlacePage):
         rounds = {QUANTITIES[m.quantity].axis if entry.apart else "": m.quantity for m in reversed(members)}
         going = {axis: under_way[procedure, axis] for axis in rounds if (procedure, axis) in under_way}
         for axis, (step, idle_days) in sorted(going.items()):
-            which = tr("{value} under way", value=axis.upper() or tr("Feed")) if len(rounds) > 1 else tr("Under way")
+            which = tr("{axis} under way", axis=axis.upper() or tr("Feed")) if len(rounds) > 1 else tr("Under way")
             layout.addWidget(
                 Text(tr("{which}, at {step}.", which=which, step=step_name(step)), colour="focus", bold=True)
             )
@@ -268,7 +268,7 @@ def _heading(members: list[Spoke]) -> str:
     return (
         tr(" and ").join(names)
         if len(names) < 3
-        else tr("{names} and {names2}", names=", ".join(names[:-1]), names2=names[-1])
+        else tr("{names} and {last}", names=", ".join(names[:-1]), last=names[-1])
     )
 
 
@@ -288,7 +288,7 @@ def _few(names: list[str]) -> str:
     return (
         ", ".join(names)
         if len(names) <= 2
-        else tr("{names}, {names2} and {n} more", names=names[0], names2=names[1], n=len(names) - 2)
+        else tr("{names}, {last} and {n} more", names=names[0], last=names[1], n=len(names) - 2)
     )
 
 

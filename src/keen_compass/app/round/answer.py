@@ -197,7 +197,7 @@ class FindingCard(Card):
         if U is None:
             self._formula.say("")
             self._band.show_verdict(Verdict.UNRESOLVED, tr("Not known yet") if measured else tr("No instrument yet"))
-            allowed = tr("{T:.{value}f} {words} is allowed.", T=T, value=0 if T >= 100 else 2, words=unit.words)
+            allowed = tr("{T:.{decimals}f} {words} is allowed.", T=T, decimals=0 if T >= 100 else 2, words=unit.words)
             self._detail.say(allowed if measured else tr("Choose what you measure with."), "soft")
             return
         self._formula.say("")
@@ -205,7 +205,7 @@ class FindingCard(Card):
         good, possible = 3 * U <= T, U < T
         self._band.show_verdict(
             Verdict.IN if good else Verdict.CANNOT_TELL if possible else Verdict.OUT,
-            tr("Expected uncertainty ± {U:.{two_significant}f}", U=U, two_significant=two_significant(U)),
+            tr("Expected uncertainty ± {U:.{decimals}f}", U=U, decimals=two_significant(U)),
         )
         enough = (
             tr("clear enough") if good else tr("only large errors will show") if possible else tr("too coarse to tell")
@@ -336,10 +336,7 @@ class AnswerColumn(QWidget):
         shown = show_length(larger[0], session.context.machine.units)
         better /= shown_in(QUANTITIES[quantity].error_unit, session.context.machine.unit_of(quantity)).size
         return tr(
-            "With {shown}: ± {better:.{two_significant}f}.",
-            shown=shown,
-            better=better,
-            two_significant=two_significant(better),
+            "With {shown}: ± {better:.{decimals}f}.", shown=shown, better=better, decimals=two_significant(better)
         )
 
 

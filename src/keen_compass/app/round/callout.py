@@ -105,7 +105,7 @@ class CalloutBox(QWidget):
         self.edit.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents, not current)
         m = callout.measurand
         nominal = m.unit == "mm" and not m.signed and m.usual is None
-        ordered = tr(", nominal {show_length}", show_length=show_length(m.nominal, machine.units)) if nominal else ""
+        ordered = tr(", nominal {length}", length=show_length(m.nominal, machine.units)) if nominal else ""
         self.edit.setAccessibleName(f"{say(m.label, self._show)}{ordered}, {self._count()}".removesuffix(", "))
         asks = tr("Doesn’t fit the other readings") if callout.doubtful else ""
         self.edit.setAccessibleDescription(callout.complaint or asks or say(m.hint, self._show))

@@ -261,9 +261,9 @@ class CameraSurface(FloatingSurface):
             return ""
         number = self._shown().removeprefix("picture_")
         return tr(
-            "Picture {number}: bring the head to {position_in_words}",
+            "Picture {number}: bring the head to {place}",
             number=number,
-            position_in_words=position_in_words(stands, self.session.context.machine),
+            place=position_in_words(stands, self.session.context.machine),
         )
 
     def _cross_hair(self, p: QPainter, at: QPointF, within: QRectF, gap: float) -> None:

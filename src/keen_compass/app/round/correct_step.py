@@ -266,11 +266,7 @@ class CorrectStep(QWidget):
                 tr("{count} numbers of the controller", count=count) if count > 1 else tr("the controller’s number")
             )
             self._kept.say(
-                tr(
-                    "Kept in the logbook, {day_and_time}: {numbers}",
-                    day_and_time=words.day_and_time(kept[0]),
-                    numbers=numbers,
-                )
+                tr("Kept in the logbook, {moment}: {numbers}", moment=words.day_and_time(kept[0]), numbers=numbers)
             )
             self._kept.setToolTip(kept[1])
         found = {f.quantity: f for f in session.measuring.findings()}

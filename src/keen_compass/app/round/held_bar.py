@@ -65,12 +65,12 @@ class HeldBar(Card):
             others = tr(" {more} more after it.", more=more) if more else ""
             self._asks.say(
                 tr(
-                    "{name}: {value} holds {text}, the logbook says {ours} since {day_of}.{others}",
+                    "{name}: {where} holds {text}, the logbook says {ours} since {day}.{others}",
                     name=name,
-                    value=Path(one.file).name or tr("the controller"),
+                    where=Path(one.file).name or tr("the controller"),
                     text=one.text,
                     ours=ours,
-                    day_of=day_of(one.since),
+                    day=day_of(one.since),
                     others=others,
                 ),
                 "warn",

@@ -180,7 +180,7 @@ class MakeStep(QWidget):
 
     def _name_buttons(self, *, runs: bool, ticks: bool, prints: bool) -> None:
         self.sheet.setVisible((not runs or ticks) and not prints)
-        self.cut.name(tr("Practice {value}", value=tr("print") if prints else tr("run") if runs else tr("cut")))
+        self.cut.name(tr("Practice {what}", what=tr("print") if prints else tr("run") if runs else tr("cut")))
         self.is_cut.name(
             tr("It is printed: look") if prints else tr("It has run: read") if runs else tr("It is cut: measure")
         )

@@ -60,9 +60,9 @@ class MarksSurface(FloatingSurface):
         ox, oy = offset_held(held, str(piece.parameters["aimed_with"]), machine.offset_form, machine.flipped)
         x, y = self._lies(self._page.marks[self._index(current)].at)
         return tr(
-            "Mark {index} should be near {position_in_words}",
+            "Mark {index} should be near {place}",
             index=self._index(current) + 1,
-            position_in_words=position_in_words((x - ox, y - oy), machine),
+            place=position_in_words((x - ox, y - oy), machine),
         )
 
     @staticmethod

@@ -118,9 +118,7 @@ class MatchSurface(BoxedSurface):
             box.edit.removeEventFilter(self)
             box.edit.installEventFilter(self)
         x, y = self.value()
-        self.setAccessibleName(
-            tr("Beside the mark: {beside_in_words}", beside_in_words=beside_in_words(x, y, self.view, self._units()))
-        )
+        self.setAccessibleName(tr("Beside the mark: {place}", place=beside_in_words(x, y, self.view, self._units())))
         self._arrange()
         self._complain_at_current()
         self.update()

@@ -79,7 +79,7 @@ class IdentityBar(Card):
         self.line.setMinimumHeight(th.HAND)
         self.line.setMaxLength(40)
         self.line.setAccessibleName(tr("Number on the piece"))
-        self.line.setPlaceholderText("no.")
+        self.line.setPlaceholderText(tr("no."))
         self.line.returnPressed.connect(self._give)
         self.none = Button(tr("No number on it"), lambda: self._identify(""), "quiet")
         self._complaint = Text(colour="bad")

@@ -253,7 +253,7 @@ class AimPanel(StagePanel):
         self.near.setVisible(ready and expected is not None)
         if expected is not None:
             self.near.setEnabled(self.sheets.out_of_reach() is None)
-            self.near.name(tr("Go near mark {value}", value=(self.sheets.next_mark() or 0) + 1))
+            self.near.name(tr("Go near mark {mark}", mark=(self.sheets.next_mark() or 0) + 1))
 
     def _expected(self) -> Point | None:
         mark = self.sheets.next_mark()

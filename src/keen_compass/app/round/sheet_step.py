@@ -201,10 +201,6 @@ class SheetStep(QWidget):
 def _caption(page: Page, number: int, units: str, *, bars: bool) -> str:
     """Which sheet it is; how long its bars are ordered."""
     if not bars:
-        return tr("sheet {number}, {show_size}", number=number, show_size=show_size(page.width, page.height, units))
+        return tr("sheet {number}, {size}", number=number, size=show_size(page.width, page.height, units))
     x, y = page.bar_lengths
-    return tr(
-        "bar X {show_length}, bar Y {show_length2}",
-        show_length=show_length(x, units),
-        show_length2=show_length(y, units),
-    )
+    return tr("bar X {length}, bar Y {length2}", length=show_length(x, units), length2=show_length(y, units))

@@ -93,9 +93,8 @@ class InstrumentsPage(PlacePage):
         words = tr("No repeats yet: the spread of single readings is assumed to be one division.")
         if learnt:
             words = tr(
-                "Its repeats in the logbook differ by {length_in_words} (standard deviation, {dof:.0f} "
-                "degrees of freedom).",
-                length_in_words=written(length_in_words(learnt.s, instrument.shown_in, 4)),
+                "Its repeats in the logbook differ by {s} (standard deviation, {dof:.0f} degrees of freedom).",
+                s=written(length_in_words(learnt.s, instrument.shown_in, 4)),
                 dof=learnt.dof,
             )
         if instrument.overdue(datetime.now(UTC).date()):

@@ -35,7 +35,7 @@ class StandpointPicture(ShowsFocus):
         self.standpoint = standpoint
         s = standpoint
         self.setAccessibleName(
-            tr("Where the axes point: +X {words}, +Y {words2}", words=s.words("x", 1), words2=s.words("y", 1))
+            tr("Where the axes point: +X {words}, +Y {y_words}", words=s.words("x", 1), y_words=s.words("y", 1))
         )
         self.setAccessibleDescription(tr("Left and Right turn both axes, Up or Down flips Y"))
         self.update()

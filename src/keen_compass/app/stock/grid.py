@@ -222,4 +222,4 @@ def _said(what: KerfEntry | Starting) -> str:
         return tr(GUESSED[what.how])
     if what.known is Known.CHARTED:
         return tr(CHARTED)
-    return day_of(what.at) if what.known is Known.FOUND else tr("typed {day_of}", day_of=day_of(what.at))
+    return day_of(what.at) if what.known is Known.FOUND else tr("typed {day}", day=day_of(what.at))

@@ -224,11 +224,7 @@ class StockPage(PlacePage):
         mounted = machine.tool is not None and machine.tool.uid == tool.uid
         name = Line(tool.name, bold=mounted)
         layout.addWidget(name, 2)
-        size = (
-            tr("draws")
-            if tool.drawn
-            else tr("{show_length} across", show_length=show_length(tool.diameter, machine.units))
-        )
+        size = tr("draws") if tool.drawn else tr("{length} across", length=show_length(tool.diameter, machine.units))
         about = " · ".join(part for part in (size, _history(tool, found, machine.units)) if part)
         layout.addWidget(Line(about, colour="soft"), 4)
         button = Button(tr("Fitted") if mounted else tr("Fit it"), lambda: self._mount(tool=tool), "quiet")
@@ -287,7 +283,7 @@ class StockPage(PlacePage):
             return
         whose = subject_in_names(Subject.from_key(wrong.held.subject), self._shop.thing_names(), machine)
         of = tr(", of {whose}", whose=whose) if whose else ""
-        enter = tr(" Enter {value}{line}", value="" if wrong.own else tr("to begin with "), line=line) if line else ""
+        enter = tr(" Enter {first}{line}", first="" if wrong.own else tr("to begin with "), line=line) if line else ""
         self._holds.say(
             tr(
                 "The controller holds {text}{of}.{enter}",
@@ -366,8 +362,8 @@ class StockPage(PlacePage):
         if what.known is Known.CHARTED:
             return tr("From the maker’s chart: a starting value. Your machine’s own may differ; a plate tells.")
         if what.known is Known.TYPED:
-            return tr("Typed on {day_of}; not measured here.", day_of=day_of(what.at))
-        return tr("Found on {day_of}{age}", day_of=day_of(what.at), age=_age(what, wears))
+            return tr("Typed on {day}; not measured here.", day=day_of(what.at))
+        return tr("Found on {day}{age}", day=day_of(what.at), age=_age(what, wears))
 
     def _changed(self) -> None:
         """New consumables are in what cuts now."""
@@ -460,7 +456,5 @@ def _age(what: KerfEntry, wears: Consumables | None) -> str:
     then = wears.found[-1]
     words = tr(", at {uses}.", uses=uses(then.age, wears.counted))
     return words + (
-        tr(" New ones fitted since {day_of}: measure it again.", day_of=day_of(wears.since))
-        if what.at < wears.since
-        else ""
+        tr(" New ones fitted since {day}: measure it again.", day=day_of(wears.since)) if what.at < wears.since else ""
     )

@@ -55,7 +55,7 @@ def _mistaken(words: str) -> Text:
 
 
 def _times_off(v: Values, show: Show) -> str:
-    size = tr("{factor:g} times too {value}", factor=v["factor"], value=tr("small") if v["small"] else tr("large"))
+    size = tr("{factor:g} times too {way}", factor=v["factor"], way=tr("small") if v["small"] else tr("large"))
     return _doubt(f"{size}{{which}}: {say(v['cause'], show)}?")(v, show)  # type: ignore[operator]
 
 
@@ -155,9 +155,9 @@ TEXTS: dict[str, Text] = {
     "as_wide_as_the_roll": "as wide as the roll",
     "no_paper": "No paper fits what is loaded: load a wider roll or a larger sheet.",
     "bars_fit_to_page": lambda v, _: tr(
-        "Both check bars are {percent:.1f} % {value}: the print dialog scaled the page. Print at actual size.",
+        "Both check bars are {percent:.1f} % {way}: the print dialog scaled the page. Print at actual size.",
         percent=abs(v["percent"]),
-        value=tr("short") if v["percent"] < 0 else tr("long"),
+        way=tr("short") if v["percent"] < 0 else tr("long"),
     ),
     "bars_off": "The check bars say that the printer is {percent[0]:+.2f} % off along X, {percent[1]:+.2f} % along Y: "
     "that is the printer’s error, not the cutter’s.",

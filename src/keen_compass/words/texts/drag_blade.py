@@ -39,8 +39,8 @@ TEXTS: dict[str, Text] = {
         )
     ),
     "beyond": lambda v, _: tr(
-        "The {value} fits best, so a {value2} offset may fit better: cut a row that goes beyond it.",
-        value=tr("first") if v["first"] else tr("last"),
+        "The {which} fits best, so a {value2} offset may fit better: cut a row that goes beyond it.",
+        which=tr("first") if v["first"] else tr("last"),
         value2=tr("smaller") if v["first"] else tr("larger"),
     ),
 }

@@ -40,8 +40,8 @@ TEXTS: dict[str, Text] = {
     "how_band": "Click: overlaps, meets, gap; or type 1, 2, 3",
     "bands": "What each band looks like",
     "print_test": lambda v, _: tr(
-        "Print {value}’s own feed test: {minus} to {minus2} %, steps of {step:g} %.",
-        value=v["printer"] or tr("the printer"),
+        "Print {which}’s own feed test: {minus} to {minus2} %, steps of {step:g} %.",
+        which=v["printer"] or tr("the printer"),
         minus=_minus(v["first"]),
         minus2=_minus(v["last"]),
         step=v["step"],
@@ -49,8 +49,8 @@ TEXTS: dict[str, Text] = {
     "out_of_order": "More feed can’t overlap where less feed already leaves a gap: were the bands judged in order?",
     "some_left": "Judge every band to get an answer.",
     "beyond": lambda v, _: tr(
-        "No band in this range is best: {value} feed is needed. Print one from {minus} to {minus2}.",
-        value=tr("more") if v["more"] else tr("less"),
+        "No band in this range is best: {which} feed is needed. Print one from {minus} to {minus2}.",
+        which=tr("more") if v["more"] else tr("less"),
         minus=_minus(v["first"]),
         minus2=_minus(v["last"]),
     ),

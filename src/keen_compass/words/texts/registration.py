@@ -35,7 +35,7 @@ def _means(v: Mapping[str, Any], show: Show) -> str:
     """``It lies turned 0.40° anticlockwise, its origin at X +1.20 mm, Y +0.30 mm, 0.15 % long along Y.``"""
     turn, shift, stretch = v["turn"], v["shift"], v["stretch"]
     long = [
-        tr("{s:.2f} % {value} along {axis}", s=abs(s), value=tr("long") if s > 0 else tr("short"), axis=axis)
+        tr("{s:.2f} % {way} along {axis}", s=abs(s), way=tr("long") if s > 0 else tr("short"), axis=axis)
         for s, axis in zip(stretch, "XY", strict=True)
         if abs(s) >= 0.005
     ]

@@ -35,9 +35,9 @@ TEXTS: dict[str, Text] = {
     "by_gaps": "gaps beside a cut",
     "by_vernier": "two scales",
     "both_in": lambda v, _: tr(
-        "{first} marks first, then {value} draws beside it: one file.",
+        "{first} marks first, then {second} draws beside it: one file.",
         first=v["first"],
-        value=v["second"] or tr("the second tool"),
+        second=v["second"] or tr("the second tool"),
     ),
     "high": "gap on the +{axis:up} side",
     "low": "gap on the −{axis:up} side",

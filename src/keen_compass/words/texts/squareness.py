@@ -53,8 +53,8 @@ TEXTS: dict[str, Text] = {
     "move_gantry_now": "the gantry’s end at highest {end:up} towards {way:way}",
     "no_gantry": "No distance between two drives is known: the move is given for {over:len0}.",
     "x_longer": lambda v, show: tr(
-        "X comes out {slope} {value} than Y.",
+        "X comes out {slope} {way} than Y.",
         slope=show.slope(abs(v["by"])),
-        value=tr("longer") if v["by"] > 0 else tr("shorter"),
+        way=tr("longer") if v["by"] > 0 else tr("shorter"),
     ),
 }

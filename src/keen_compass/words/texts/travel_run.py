@@ -17,7 +17,7 @@ ABOUT = About(
 )
 TEXTS: dict[str, Text] = {
     "read_at": lambda v, _: tr(
-        "read at {at:g}, {value}", at=v["at"], value=tr("going up") if v["up"] else tr("coming back")
+        "read at {at:g}, {way}", at=v["at"], way=tr("going up") if v["up"] else tr("coming back")
     ),
     "program": "travel run, {axis:up} 0 to {length:g} mm",
     "travel": "scale, lost motion",
