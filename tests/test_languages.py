@@ -26,7 +26,8 @@ from driving import opened, shown, until
 from keen_compass import language
 from keen_compass.app import start
 from keen_compass.app.window import MainWindow
-from keen_compass.errors import LengthError
+from keen_compass.errors import InputError, LengthError
+from keen_compass.formats.artwork import read_artwork
 from keen_compass.language import LANGUAGES, dated, tr, tr_n, written
 from keen_compass.quantities.lengths import parse_length
 from keen_compass.shop.store import Shop
@@ -176,6 +177,38 @@ def test_no_error_is_said_past_the_catalogue() -> None:
         if SENTENCE.search(text)
     ]
     assert not found, "\n".join(found)
+
+
+def at_import(tree: ast.AST) -> Iterator[ast.Call]:
+    """Calls that are made once, when a module is loaded."""
+    for node in ast.iter_child_nodes(tree):
+        if isinstance(node, (ast.FunctionDef, ast.Lambda)):
+            continue
+        if isinstance(node, ast.Call):
+            yield node
+        yield from at_import(node)
+
+
+def test_nothing_is_translated_before_it_is_said() -> None:
+    found = [
+        f"{file.name}:{call.lineno}"
+        for file in sorted(catalogues.SOURCE.rglob("*.py"))
+        for call in at_import(ast.parse(file.read_text(encoding="utf-8")))
+        if isinstance(call.func, ast.Name) and call.func.id in ("tr", "tr_n", "dated")
+    ]
+    assert not found
+
+
+def test_a_process_apart_speaks_as_we_do(tmp_path: Path) -> None:
+    said = []
+    for code in ("en", "de", "en"):
+        language.speak(code)
+        with pytest.raises(InputError) as error:
+            read_artwork(
+                b"<svg viewBox='0 0 0 0' width='1mm' height='1mm' xmlns='http://www.w3.org/2000/svg'/>", "a.svg"
+            )
+        said.append(str(error.value))
+    assert said[0] == said[2] != said[1]
 
 
 # Numbers and days

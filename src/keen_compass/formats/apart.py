@@ -23,7 +23,7 @@ from threading import Lock
 from typing import Any, TypeVar
 
 from keen_compass.errors import InputError, KeenCompassError
-from keen_compass.language import tr
+from keen_compass.language import language, speak, tr
 from keen_compass.progress import heard, tell
 
 T = TypeVar("T")
@@ -48,7 +48,7 @@ def run_apart(run: Callable[..., T], *args: Any, name: str, seconds: float = MOS
         assert process.stdin is not None
         assert process.stdout is not None
         try:
-            pickle.dump((run, args), process.stdin)
+            pickle.dump((run, args, language()), process.stdin)
             process.stdin.flush()
             # Message by message: what a buffer had read beyond the first would never be waited for.
             with Connection(os.dup(process.stdout.fileno()), writable=False) as answers:
@@ -137,9 +137,10 @@ def serve() -> None:
         os.dup2(2, 1)
         while True:
             try:
-                run, args = pickle.load(tasks)
+                run, args, code = pickle.load(tasks)
             except EOFError:
                 return
+            speak(code)  # as whoever asks, whose language may have changed
             signal.alarm(int(MOST_SECONDS) + 10)  # should we be gone, it is not to go on
             try:
                 with heard(lambda share: answers.send(_Told(share))):
