@@ -32,7 +32,7 @@ def pairs_in_words(x: float, y: float, seen: Standpoint) -> str:
     off to tell.
     """
     parts = {}
-    for axis, off, what in (("x", x, "tick"), ("y", y, "dot")):
+    for axis, off, what in (("x", x, tr("tick")), ("y", y, tr("dot"))):
         _, printed = matching_pair(off)
         way = f"{abs(printed)} {seen.words(axis, printed)}" if printed else "0"
         parts[not seen.level(axis)] = f"{what} {way}"
