@@ -46,8 +46,5 @@ def choose_language(window: MainWindow, code: str) -> None:
     if window.machine_uid:
         another.show_rose(window.machine_uid)
     if window.round_page is not None:
-        from keen_compass.app.round.page import RoundPage
-
-        session = window.round_page.model.session
-        another.show_round(RoundPage(session, another.link_of(session.context.kept.machine)))
+        another.show_again(window.round_page.model.session)
     window.hand_over()

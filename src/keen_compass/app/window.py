@@ -40,6 +40,7 @@ if TYPE_CHECKING:
     from keen_compass.app.rose.next_piece import Found
     from keen_compass.app.round.page import RoundPage
     from keen_compass.app.shop.machine_page import MachinePage
+    from keen_compass.rounds import RoundSession
     from keen_compass.shop.logbook import Entry
 
 KEEP_COPIES = 5000  # ms, after which copies are thought of
@@ -263,6 +264,12 @@ class MainWindow(QMainWindow):
         self.refresh_rail()
         self.menus.refresh()
 
+    def show_again(self, session: RoundSession) -> None:
+        """A round that is open, on a page built anew: what can be undone in it stays so."""
+        from keen_compass.app.round.page import RoundPage
+
+        self.show_round(RoundPage(session, self.link_of(session.context.kept.machine)))
+
     def go_to(self, place: str) -> None:
         """One of `places.PLACES`, where there is a machine for it."""
         if self.stays() or (place in OF_A_MACHINE and not self.machine_uid):
@@ -397,11 +404,8 @@ class MainWindow(QMainWindow):
         if uid:
             self.fill_rose_and_rail(uid)
         if page and not self._under_way():
-            from keen_compass.app.round.page import RoundPage
-
             floor = page.floor.isVisible()
-            again = RoundPage(page.model.session, self.link_of(page.model.session.context.kept.machine))
-            self.show_round(again)  # the same session: what can be undone stays so
+            self.show_again(page.model.session)
             if floor:
                 self.toggle_floor()
 
