@@ -1,14 +1,16 @@
 """A week of work in one window: is memory flat, is anything left open, is the end as fast as the beginning?
 
-python bench/soak.py [rounds, 160 unless said]
+python bench/soak.py [days, 10 unless said]
 
-Rounds of every procedure on the demo's machines, one after the other: made, read, corrected, given up; between them
-every place is opened and left, colours and size of the window change. After each tenth: memory, open files,
-threads, widgets, objects, and what a round took. The first tenth fills caches; what comes after it counts.
+A day is one round of every procedure on every one of the demo's machines, in an order of its own: made, read,
+corrected, given up; between them every place is opened and left, colours and size of the window change. After each
+day: memory that is in use, open files, threads, widgets, objects, and what a round took. The first day loads what is
+loaded late; what comes after it counts.
 """
 
 from __future__ import annotations
 
+import ctypes
 import gc
 import os
 import random
@@ -33,7 +35,7 @@ from keen_compass.practice.shipped import open_demo
 from keen_compass.procedures import yielding
 from keen_compass.procedures.stages import Makes, Step
 
-ROUNDS = int(sys.argv[1]) if len(sys.argv) > 1 else 160
+DAYS = int(sys.argv[1]) if len(sys.argv) > 1 else 10
 SIZES = ((1280, 800), (1024, 700), (1600, 1000))
 
 
@@ -90,9 +92,13 @@ def look_round(window: MainWindow, dice: random.Random) -> None:
 
 
 def in_use() -> tuple[float, int, int, int, int]:
-    """MB of memory that are this process's own, open files, threads, widgets, objects."""
+    """MB of memory that are this process's own, open files, threads, widgets, objects.
+
+    What was freed, but kept for later by the C library, is given back first: it isn't in use.
+    """
     gc.collect()
     settle()
+    ctypes.CDLL(None).malloc_trim(0)
     rollup = Path("/proc/self/smaps_rollup").read_text(encoding="ascii")
     own = sum(int(line.split()[1]) for line in rollup.splitlines() if line.startswith("Private_")) / 1024
     files, threads = (len(list(Path("/proc/self", of).iterdir())) for of in ("fd", "task"))
@@ -100,37 +106,26 @@ def in_use() -> tuple[float, int, int, int, int]:
 
 
 def main() -> None:
-    """A line after each tenth."""
+    """A line after each day."""
     dice = random.Random(7)
     application("light")
     with tempfile.TemporaryDirectory(prefix="keen-compass-soak-") as name:
         window = show_window(open_demo(Path(name)), "Lantern Quay")
         settle()
         machines = window.shop.machines()
-        kinds = [
-            (m.uid, p.name) for m in machines for p in {e for q in m.quantities for e in yielding(q, m.file_format)}
-        ]
-        kinds.sort()
-        dice.shuffle(kinds)
-        print("rounds  own MB  files  threads  widgets  objects  s a round", flush=True)
-        took: list[float] = []
-        done = tried = 0
-        while done < ROUNDS:
-            machine, procedure = kinds[tried % len(kinds)]
-            tried += 1
-            began = time.perf_counter()
-            if not one_round(window, machine, procedure, dice):
-                continue
-            took.append(time.perf_counter() - began)
-            done += 1
-            look_round(window, dice)
-            if done % max(ROUNDS // 10, 1) == 0:
-                own, files, threads, widgets, objects = in_use()
-                print(
-                    f"{done:6}  {own:6.0f}  {files:5}  {threads:7}  {widgets:7}  {objects:7}  {median(took):9.2f}",
-                    flush=True,
-                )
-                took.clear()
+        kinds = sorted({(m.uid, p.name) for m in machines for q in m.quantities for p in yielding(q, m.file_format)})
+        print("day  rounds  own MB  files  threads  widgets  objects  s a round", flush=True)
+        for day in range(1, DAYS + 1):
+            dice.shuffle(kinds)
+            took: list[float] = []
+            for machine, procedure in kinds:
+                began = time.perf_counter()
+                if one_round(window, machine, procedure, dice):
+                    took.append(time.perf_counter() - began)
+                look_round(window, dice)
+            own, files, threads, widgets, objects = in_use()
+            counts = f"{files:5}  {threads:7}  {widgets:7}  {objects:7}"
+            print(f"{day:3}  {len(took):6}  {own:6.0f}  {counts}  {median(took):9.2f}", flush=True)
         window.close()
 
 
