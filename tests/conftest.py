@@ -10,6 +10,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, settings
 from pytestqt.qtbot import QtBot
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -24,6 +25,8 @@ from keen_compass.practice.shipped import open_demo
 from keen_compass.shop.file import ShopFile
 from keen_compass.shop.store import Shop
 
+settings.register_profile("unhurried", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("unhurried")  # a busy machine is no failure
 next_piece.AFTER = -1  # tests ask at once, or not at all
 
 

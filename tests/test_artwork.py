@@ -197,7 +197,7 @@ def test_a_picture_is_traced_within_a_twentieth_of_a_millimetre(name: str, kind:
 
 
 @given(st.floats(0.3, 6.0), st.sampled_from(sorted(SHAPES)), st.sampled_from(["round", "mitre"]))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 def test_the_line_lies_where_it_is_ordered(by: float, name: str, corners: str) -> None:
     """Nowhere nearer to the artwork than ordered; rounded, nowhere farther either."""
     shape = SHAPES[name]

@@ -59,7 +59,7 @@ def off_the_line(p: Point, corners: list[Point]) -> float:
     return best
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.lists(st.tuples(st.floats(4.0, 15.0), st.floats(-2.6, 2.6)), min_size=2, max_size=7), st.floats(0.08, 0.6))
 def test_a_blade_that_is_led_round_its_corners_stays_on_the_line(edges: list[tuple[float, float]], f: float) -> None:
     corners, angle = [(0.0, 0.0)], 0.0

@@ -303,7 +303,7 @@ def test_practice_settles_in_two_plates_and_a_part_of_another_size_fits() -> Non
 # The plate itself
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     st.floats(60, 300), st.floats(50, 250), st.floats(0, 40), st.floats(0, 20), st.sampled_from("xy"), st.floats(0, 6)
 )

@@ -168,7 +168,7 @@ def test_random_listings_are_patched_and_nothing_else_changes_by_a_byte(seed: in
 
 
 @pytest.mark.heavy
-@settings(max_examples=1500, deadline=None)
+@settings(max_examples=1500)
 @given(st.randoms(use_true_random=False), st.sampled_from(list(ENCODINGS)), st.data())
 def test_what_is_patched_and_patched_back_is_the_original(rng: random.Random, name: str, data: st.DataObject) -> None:
     text, said = random_listing(rng)
@@ -183,7 +183,7 @@ def test_what_is_patched_and_patched_back_is_the_original(rng: random.Random, na
     assert patched.changed({key: old}) == original
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(st.binary(max_size=200))
 def test_any_bytes_are_given_back_or_refused_in_words(data: bytes) -> None:
     try:
@@ -488,7 +488,7 @@ def test_a_new_number_is_written_as_the_old_one_was(old: str, new: str, stands: 
     assert number_in(stands, float(new)) == float(new)
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 @given(
     st.sampled_from(["0.000", "0,000", "1'000.00", "1.000,00", "−5.0", '0.00"']), st.integers(-(10**8), 10**8),
     st.integers(0, 4),

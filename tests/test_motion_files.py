@@ -75,7 +75,7 @@ def read_on(piece: SquareFigure, found: Made) -> dict[str, float]:
 # Squareness
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(
     st.sampled_from(["rectangle", "circle"]), st.booleans(), st.integers(120, 500), st.integers(120, 400),
     st.floats(0, 0.4), st.floats(-0.004, 0.004),
@@ -189,7 +189,7 @@ def test_moves_are_gcode_that_waits() -> None:
         write_moves(MoveProgram(plain("far"), (Go(x=1400),)), CutSettings(bed=BED), say)
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(st.floats(0, 0.8), st.sampled_from(["x", "y"]), st.sampled_from(["gcode", "hpgl", "svg"]))
 def test_every_file_of_a_run_comes_to_its_marks_from_the_stated_side(lost: float, axis: str, kind: str) -> None:
     """Half the lost motion short on the way up, half of it long on the way back: stops and drawn ticks alike."""

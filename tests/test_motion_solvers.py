@@ -110,7 +110,7 @@ def nodes_read(
     }
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.integers(0, 10**6), st.floats(-0.01, 0.01), st.floats(-0.2, 0.6))
 def test_the_line_is_the_least_squares_solution(seed: int, s: float, B: float) -> None:
     """All nodes equally often: then the fit to means is NumPy's to every single reading."""
@@ -281,7 +281,7 @@ def test_a_trip_that_was_not_read_counts_as_two_steps() -> None:
 # Squareness
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.floats(-0.02, 0.02), st.floats(-0.004, 0.004), st.floats(-0.004, 0.004))
 def test_a_sheared_rectangle_and_circle_give_their_angle_back(gamma: float, sx: float, sy: float) -> None:
     """Corners mapped by x' = (1+s_x)x + tan γ·(1+s_y)y, y' = (1+s_y)y, measured with a rule."""

@@ -229,7 +229,7 @@ def test_hairs_words_and_single_lines_are_no_cross() -> None:
     assert seen.beside == (None,) * 5
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.integers(0, 10**6))
 def test_the_map_is_found_whatever_it_is(seed: int) -> None:
     """Perspective and a lens, noise of a tenth of a pixel, one place found wrongly."""

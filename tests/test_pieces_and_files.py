@@ -48,7 +48,7 @@ def measured(router: Router, piece: SteppedOutline) -> dict[str, float]:
     return {m: made.read(piece.dimension_line(m), m, 1, fine, random.Random(1))[0] for m in MEASURANDS}
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(st.integers(160, 600), st.integers(160, 600), st.floats(0, 0.6), st.floats(5.2, 6.8))
 def test_kerf_and_lost_motion_cancel_in_the_step(width: int, height: int, lost: float, kerf: float) -> None:
     """Each cut length is n + c − K − B, on the long and on the short side alike, on both axes."""

@@ -105,7 +105,7 @@ def disc(r: float = 10.0) -> Sticker:
     st.sampled_from(sorted(PAPERS)), st.floats(4, 60), st.floats(4, 60), st.integers(1, 30), st.booleans(),
     st.floats(0.5, 8),
 )  # fmt: skip
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 def test_stickers_stand_clear_of_one_another_and_of_all_that_is_printed(
     name: str, wide: float, high: float, copies: int, down: bool, border: float,
 ) -> None:  # fmt: skip

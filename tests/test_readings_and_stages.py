@@ -149,7 +149,7 @@ def piece_of(shop: Shop) -> tuple[int, int]:
     return kept.id, shop.put_piece(kept.id, "heron", new).id
 
 
-@settings(deadline=None, max_examples=40)  # a file each
+@settings(max_examples=40)  # a file each
 @given(st.lists(READINGS, max_size=8))
 def test_readings_of_every_kind_lie_in_the_file(
     tmp_path_factory: pytest.TempPathFactory, given_: list[Reading]

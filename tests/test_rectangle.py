@@ -109,7 +109,7 @@ def test_a_drawn_piece_needs_no_kerf() -> None:
     assert not any("lost motion" in n for n in notes_of(x))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.sampled_from(list(ResolutionForm)), st.floats(-0.01, 0.01), st.floats(5, 7), st.floats(0, 0.3))
 def test_every_form_of_the_controller_says_the_same(form: ResolutionForm, s: float, kerf: float, lost: float) -> None:
     """Exact readings of a machine with scale, kerf and lost motion: each form's new number cures the scale."""

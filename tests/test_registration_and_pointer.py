@@ -80,7 +80,7 @@ def test_maps_are_those_of_an_independent_solution(model: str) -> None:
         assert np.abs(register(EIGHT, [tuple(v) for v in exact], model).residuals).max() < 1e-9
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(
     st.floats(-3.1, 3.1), st.floats(-0.05, 0.05), st.floats(0.9, 1.1), st.floats(0.9, 1.1), st.booleans(),
     st.tuples(st.floats(-500, 500), st.floats(-500, 500)),
@@ -165,7 +165,7 @@ def test_nothing_is_named_where_the_marks_cannot_tell() -> None:
     assert all(among + wrong <= 0.03 for _, among, wrong in none)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.permutations(range(4)), st.floats(-3, 3))
 def test_marks_visited_round_in_another_order_are_recognised(order: list[int], turn: float) -> None:
     ways = [[(s + w * i) % 4 for i in range(4)] for s in range(4) for w in (1, -1)]

@@ -100,7 +100,7 @@ def test_what_was_found_comes_before_what_a_chart_says_and_another_process_says_
 WIDTHS = st.lists(st.tuples(st.floats(1, 50), st.floats(0.1, 8)), min_size=2, unique_by=lambda e: round(e[0], 3))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(WIDTHS, st.floats(0.5, 60))
 def test_a_starting_value_never_leaves_what_its_neighbours_say(entries: list[tuple[float, float]], t: float) -> None:
     found = starting([steel(thick, width) for thick, width in entries], wanted(t))
@@ -237,7 +237,7 @@ def test_what_is_no_chart_is_refused(text: str) -> None:
         read_table(text)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.lists(st.tuples(st.floats(0.2, 80), st.floats(0.05, 9)), min_size=1, max_size=8), st.sampled_from(",;\t"))
 def test_whatever_is_written_as_a_chart_is_read_back(lines: list[tuple[float, float]], between: str) -> None:
     text = "\n".join([f"gauge{between}kerf", *(f"{t:.3f}{between}{k:.3f}" for t, k in lines)])

@@ -131,7 +131,7 @@ def test_the_stand_in_burns_what_was_ordered(plate: KerfPlate | SteppedOutline, 
     assert sum(step.seconds for step in run.steps if not step.far) >= 0.5  # pierces take their time
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     st.integers(0, 10_000), st.sampled_from(["plasma", "laser", ""]), st.floats(-0.4, 0.4), st.floats(0, 0.12),
     st.sampled_from(["full", "half"]),
