@@ -1,5 +1,5 @@
-"""Every view: a shop in inches is shown no millimetres, and the other way round; nothing that is written is cut, in
-German and a small window neither. Painted texts, too.
+"""Every view in a small window, in German and in a language that nobody speaks: a shop in inches is shown no
+millimetres, and the other way round; everything is translated, nothing that is written is cut. Painted texts, too.
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QWidget
 from pytestqt.qtbot import QtBot
 
+import pseudo
 from driving import opened
 from keen_compass.app import shots
 from keen_compass.app.start import application
@@ -33,6 +34,7 @@ WRONG = {
     "mm": re.compile(r"\d in\b(?! )|\d in [lwt]|\bthou\b"),
 }
 
+SIZE = (1024, 700)
 ROUNDS = (
     ("heron", "backlash"), ("heron", "travel-run"), ("heron", "squareness"), ("heron", "home"), ("heron", "speed"),
     ("ember", "kerf-square"), ("swift", "pointer"), ("swift", "drag-blade"), ("kingfisher", "second-tool"),
@@ -52,71 +54,91 @@ def texts_of(page: QWidget) -> Iterator[str]:
 
 def given_names(shop: Shop) -> list[str]:
     """What someone called their things, units and all."""
-    things = [t for m in shop.machines() for t in (*m.tools, m.stock, *shop.stock_at_hand(m)) if t is not None]
-    names = [t.name for t in (*things, *shop.instruments())]
+    machines = shop.machines()
+    things = [t for m in machines for t in (*m.tools, m.stock, *shop.stock_at_hand(m)) if t is not None]
+    names = [t.name for t in (*things, *shop.instruments(), *machines)]
     return sorted(names, key=len, reverse=True)
 
 
-@pytest.mark.parametrize(("units", "code", "size"), [("mm", "de", (1024, 700)), ("in", "en", (1280, 800))])
-def test_one_unit_all_over_and_nothing_cut(
-    qtbot: QtBot, tmp_path: Path, units: str, code: str, size: tuple[int, int], monkeypatch: pytest.MonkeyPatch
-) -> None:
-    """Looked at as `--shots` writes each view."""
-    painted: list[str] = []
-    names: list[str] = []
-    wrong: list[str] = []
-    cut: list[str] = []
-    count = 0
-    paint, unpack, save = QPainter.drawText, shots.open_demo, shots._save
+def count_in(shop: Shop, units: str) -> None:
+    """All its machines and instruments do: an instrument keeps its own unit, whatever the shop's.
 
-    def seen(painter: QPainter, *given: object) -> object:
-        painted.extend(g for g in given if isinstance(g, str))
+    The demo's settings files are in mm: what they hold of lengths stands in none then.
+    """
+    for machine in shop.machines():
+        spots = {q: s for q, s in machine.spots.items() if units == "mm" or QUANTITIES[q].family == "steps"}
+        shop.put_machine(replace(machine, units=units, controller_units=units, spots=spots))
+    for instrument in shop.instruments():
+        shop.put_instrument(replace(instrument, unit=units))
+
+
+class Views:
+    """Looked at one after the other, as `--shots` writes them, in one language; what is wrong with each."""
+
+    def __init__(self, units: str, code: str) -> None:
+        self.units, self.code, self.count = units, code, 0
+        self.wrong: list[str] = []  # in another unit
+        self.foreign: list[str] = []  # not translated
+        self.cut: list[str] = []
+        self._painted: list[str] = []
+        self._cut_paint: list[str] = []
+        self._paint, self._save, self._unpack = QPainter.drawText, shots._save, shots.open_demo
+
+    def paint(self, painter: QPainter, *given: object) -> object:
+        """Instead of QPainter.drawText."""
+        self._painted.extend(g for g in given if isinstance(g, str))
         if is_cut(painter, *given):
-            cut.append(f"{given[-1]}, which is painted, is cut")
-        return paint(painter, *given)
+            self._cut_paint.append(f"{given[-1]}, which is painted, is cut")
+        return self._paint(painter, *given)
 
-    def counted(folder: Path) -> Shop:
-        shop = unpack(folder)
-        for machine in shop.machines():
-            shop.put_machine(replace(machine, units=units, controller_units=units))
-        for instrument in shop.instruments():  # an instrument keeps its own unit, whatever the shop's
-            shop.put_instrument(replace(instrument, unit=units))
-        names.extend(given_names(shop))
+    def unpack(self, folder: Path) -> Shop:
+        """The demo, counted in those units."""
+        shop = self._unpack(folder)
+        count_in(shop, self.units)
         return shop
 
-    def looked_at(window: MainWindow, file: Path) -> None:
-        nonlocal count
-        nonlocal cut
-        painted.clear()
-        before, cut = cut, []
-        save(window, file)
+    def look(self, window: MainWindow, file: Path) -> None:
+        """Instead of writing the picture alone."""
+        self._painted.clear()
+        self._save(window, file)
+        found = self._cut_paint[:]
+        self._cut_paint.clear()
         try:
-            check_looks(window, size)
+            check_looks(window, SIZE)
         except AssertionError as error:
-            cut.append(str(error).partition("\n")[0])
-        cut = [*before, *(f"{file.stem}: {words}" for words in dict.fromkeys(cut) if "–" not in words)]
-        for text in (*texts_of(window.places.currentWidget()), *painted):
-            bare = text
-            for name in names:
-                bare = bare.replace(name, "")
-            count += 1
-            if WRONG[units].search(bare) and file.stem != "state-empty-shop":
-                wrong.append(f"{file.stem}: {text}")
+            found.append(str(error).partition("\n")[0])
+        self.cut += [f"{file.stem}: {words}" for words in dict.fromkeys(found) if "–" not in words]
+        texts = [*texts_of(window.places.currentWidget()), *self._painted]
+        self.count += len(texts)
+        bare, names = texts, given_names(window.shop)
+        if self.code == pseudo.CODE:
+            self.foreign += [f"{file.stem}: {text}" for text in pseudo.untranslated(texts, window.shop, names)]
+        for name in names:
+            bare = [text.replace(name, "") for text in bare]
+        if file.stem != "state-empty-shop":
+            self.wrong += [f"{file.stem}: {text}" for text in bare if WRONG[self.units].search(text)]
 
-    monkeypatch.setattr(QPainter, "drawText", seen)
-    monkeypatch.setattr(shots, "open_demo", counted)
-    monkeypatch.setattr(shots, "_save", looked_at)
+
+@pytest.mark.parametrize(("units", "code"), [("mm", "de"), ("in", pseudo.CODE)])
+def test_one_unit_all_over_and_nothing_cut(
+    qtbot: QtBot, tmp_path: Path, units: str, code: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    views = Views(units, code)
+    monkeypatch.setattr(QPainter, "drawText", lambda *given: views.paint(*given))  # noqa: PLW0108 – a method takes no painter
+    monkeypatch.setattr(shots, "open_demo", views.unpack)
+    monkeypatch.setattr(shots, "_save", views.look)
+    pseudo.spoken(monkeypatch)
     application("light", code)
     settings = Path(os.environ["XDG_CONFIG_HOME"])
     try:
-        shots.take_shots(tmp_path, size)
+        shots.take_shots(tmp_path, SIZE)
     finally:
         application("light", "en")
         QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, str(settings))
     assert {f.stem for f in tmp_path.glob("*.png")} == {name for name, _ in shots.VIEWS} | {"state-empty-shop"}
-    assert count > 1000
-    assert not wrong, "\n".join(wrong)
-    assert not cut, "\n".join(cut)
+    assert views.count > 1000
+    for found in (views.wrong, views.foreign, views.cut):
+        assert not found, "\n".join(found)
 
 
 @pytest.mark.parametrize(("units", "kept"), [("in", "mm"), ("mm", "in")])

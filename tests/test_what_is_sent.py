@@ -56,7 +56,7 @@ def cut(path: ToolPath, kerf: float) -> Made:
     return Router(truth, {"x_steps": exact, "y_steps": exact}, 1).make(file)
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(st.floats(0.5, 6.0), st.floats(0.5, 6.0))
 def test_every_part_and_every_hole_comes_loose_with_the_size_that_kerf_and_compensation_leave(
     kerf: float, compensation: float
@@ -94,7 +94,7 @@ def test_what_leaves_no_room_for_the_cut_is_refused() -> None:
         HOLES[0].moved_off(16.0)
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.lists(st.floats(20, 100), min_size=3, max_size=9), st.floats(-3, 6))
 def test_corners_keep_their_order_and_stay_sharp_when_moved(radii: list[float], distance: float) -> None:
     """Of any outline round a middle, every edge ends parallel to where it was, that far away."""

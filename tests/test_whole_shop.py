@@ -196,7 +196,7 @@ def swift_session(shop: Shop) -> RoundSession:
     return session
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.integers(150, 3000), st.integers(120, 600))
 def test_hpgl_says_what_the_path_says(width: int, height: int) -> None:
     path = path_of(SteppedOutline.sized(width, height, drawn=True), 7)
@@ -232,7 +232,7 @@ def test_a_plotter_stops_at_what_it_does_not_know(file: str, says: str) -> None:
         read_hpgl(file)
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(st.integers(160, 600), st.integers(160, 600), st.floats(0, 0.6))
 def test_plotter_files_make_the_piece_whatever_the_lost_motion(width: int, height: int, lost: float) -> None:
     """Both files, on a plotter with play: every drawn length comes out nominal."""

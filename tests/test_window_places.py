@@ -329,7 +329,7 @@ def test_an_instrument_is_added_and_changed(window: MainWindow) -> None:
     press(Qt.Key.Key_Return)
     added = window.shop.instruments()[-1]
     assert (added.name, added.resolution, added.both_ends) == ("Pocket rule", 0.5, True)
-    assert "was due on 2020-01-01" in shown(page)
+    assert "was due on 1 Jan 2020" in shown(page)
 
 
 def test_the_logbook_filters_and_writes(window: MainWindow, tmp_path: Path) -> None:

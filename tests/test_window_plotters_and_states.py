@@ -171,7 +171,7 @@ def test_an_instrument_whose_check_is_overdue_is_said(window: MainWindow) -> Non
     stand_in.make(session)
     session.after_making()
     read_all(session, 3)
-    assert "was due on 2020-01-01" in shown(window.round_page.answer)
+    assert "was due on 1 Jan 2020" in shown(window.round_page.answer)
 
 
 def test_cannot_tell_is_signed_with_a_reason_in_the_page(window: MainWindow) -> None:

@@ -90,7 +90,7 @@ def test_a_plate_is_read_from_a_scan(qtbot: QtBot, window: MainWindow, session: 
     page.refresh()
     looked_at(window)
     assert panel.calibrate.isVisible()
-    click(panel, "Calibrate scanner by this piece")
+    click(panel, "Calibrate by this piece")
     settle()
     record = window.shop.thing(KIND)
     assert record is not None

@@ -15,7 +15,7 @@ from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.kinds import MachineKind
-from keen_compass.quantities.lengths import parse_length
+from keen_compass.quantities.lengths import parse_length, parse_number
 from keen_compass.quantities.rates import FEEDS, parse_rate, show_rate
 from keen_compass.quantities.stored import StoredValue
 
@@ -111,10 +111,7 @@ class FormReader:
         """A number between limits."""
 
         def read(text: str) -> float:
-            try:
-                value = float(text.replace(",", "."))
-            except ValueError:
-                raise InputError(tr("type a number")) from None
+            value = parse_number(text)
             if not low <= value <= high:
                 raise InputError(tr("between {low:g} and {high:g}", low=low, high=high))
             return value

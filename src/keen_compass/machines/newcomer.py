@@ -9,6 +9,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import replace
 
+from keen_compass.errors import LengthError
 from keen_compass.language import tr
 from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.machines.forms import JUDGED, machine_fields, usual_machine
@@ -16,6 +17,7 @@ from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import MM_PER_INCH as INCH
+from keen_compass.quantities.lengths import parse_number
 from keen_compass.quantities.resolution import ResolutionForm
 
 ANSWERED = ("bed_x", "bed_y", "roll_width", "roll_length", "x_steps", "y_steps", "name")  # fields of the four
@@ -77,8 +79,8 @@ def forms_like(text: str, kind: MachineKind) -> tuple[ResolutionForm, ...]:
     A plotter mostly shows a percentage, a table steps; of steps the form in which the number is most common.
     """
     try:
-        value = float(text.strip().replace(",", "."))
-    except ValueError:
+        value = parse_number(text)
+    except LengthError:
         return ()
     shares = [form for form, (low, high) in PER_CENT.items() if low <= value <= high]
     steps = sorted(

@@ -29,7 +29,7 @@ from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.assumed import AIMED
 from keen_compass.quantities.findings import Solution
-from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.instruments import BARE_EYE, Instrument
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.readings import Reads, number_of
 from keen_compass.quantities.uncertainty import Cause, Origin, Shape, Source, Uncertain, combination
@@ -46,7 +46,7 @@ NAMES = {
     "gaps": tuple(f"{axis}_{side}" for axis in AXES for side in SIDES),
     "vernier": tuple(f"{axis}_{what}" for axis in AXES for what in ("coarse", "line")),
 }
-EYE = Instrument("eye", 0.1, (0.05, 0.0), kind="loupe", uid="eye")  # of the plain rule beside a vernier
+EYE = Instrument(BARE_EYE, 0.1, (0.05, 0.0), kind="loupe", uid=BARE_EYE)  # of the plain rule beside a vernier
 
 
 class SecondTool(Procedure[Astride]):

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from datetime import date
 
 from keen_compass.errors import InputError
-from keen_compass.language import tr
+from keen_compass.language import marked, tr
 from keen_compass.quantities.assumed import hand
 from keen_compass.quantities.lengths import UNITS_MM
 
@@ -21,6 +21,9 @@ class Repeatability:
     s: float
     dof: float
     assumed: bool = False
+
+
+BARE_EYE = marked("eye")
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +52,11 @@ class Instrument:
     repeats: Repeatability | None = field(default=None)
     uid: str = ""
     kind: str = "caliper"
+
+    @property
+    def said(self) -> str:
+        """Its name; of the bare eye, in the language that is spoken."""
+        return tr(self.name) if self.uid == BARE_EYE else self.name
 
     def __post_init__(self) -> None:
         if not 0 < self.resolution < LARGEST:

@@ -179,6 +179,8 @@ def _short(text: str) -> str:
 def parse_number(text: str) -> float:
     """A number as it is typed: a decimal, a fraction, either minus. Raises LengthError, also for what could be two."""
     plain = _plain(text)
+    if not plain:
+        raise LengthError(tr("type a number"))
     if match := re.fullmatch(_MIXED, plain):
         if match["unit"] is None:
             return float(_mixed_value(match)[0])
@@ -191,6 +193,12 @@ def parse_number(text: str) -> float:
 def plain_number(text: str) -> float:
     """A number with a point or comma, and either minus. Raises ValueError."""
     return float(text.strip().replace(",", ".").replace("−", "-"))
+
+
+def parse_count(text: str) -> float:
+    """A count that may be grouped by thousands, as the language that is spoken writes them. Raises ValueError."""
+    group = re.escape("," if decimal_sign() == "." else ".")
+    return plain_number(re.sub(rf"(?<=\d)(?:{group}|[ \u202f])(?=\d{{3}}(?:\D|$))", "", text.strip()))
 
 
 def format_mm(mm: float, decimals: int = 2, *, signed: bool = False) -> str:

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from keen_compass.errors import InputError
-from keen_compass.language import tr
-from keen_compass.quantities.lengths import MM_PER_INCH, trim_number
+from keen_compass.language import written
+from keen_compass.quantities.lengths import MM_PER_INCH, parse_number, trim_number
 
 FEEDS = {"mm/min": 1.0, "m/min": 1000.0, "mm/s": 60.0, "in/min": MM_PER_INCH}  # → mm/min
 ACCELERATIONS = {"mm/s²": 1.0, "in/s²": MM_PER_INCH}  # → mm/s²
@@ -25,15 +24,12 @@ def show_rate(value: float, rates: Mapping[str, float], units: str, decimals: in
 
 def rate_number(value: float, rates: Mapping[str, float], units: str, decimals: int = 1) -> str:
     """The same without its unit, where that is beside several."""
-    return trim_number(value / rates[usual_unit(rates, units)], 0 if units == "mm" else decimals)
+    return written(trim_number(value / rates[usual_unit(rates, units)], 0 if units == "mm" else decimals))
 
 
 def parse_rate(text: str, rates: Mapping[str, float], units: str) -> float:
-    """mm/min, mm/s² of what was typed; bare digits are in the shop's unit. Raises InputError."""
+    """mm/min, mm/s² of what was typed; bare digits are in the shop's unit. Raises LengthError."""
     plain = text.strip().replace("s2", "s²")
     usual = usual_unit(rates, units)
     unit = next((u for u in sorted(rates, key=len, reverse=True) if plain.endswith(u)), usual)
-    try:
-        return float(plain.removesuffix(unit).strip().replace(",", ".")) * rates[unit]
-    except ValueError:
-        raise InputError(tr("type a number of {usual}", usual=usual)) from None
+    return parse_number(plain.removesuffix(unit)) * rates[unit]

@@ -7,7 +7,7 @@ from datetime import UTC, date, datetime
 from types import MappingProxyType
 
 from keen_compass.errors import InputError
-from keen_compass.language import tr
+from keen_compass.language import tr, written
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.digits import two_significant
@@ -72,8 +72,9 @@ def values_in(shop: Shop, machine: Machine, standing: Sequence[Spoke]) -> list[s
         unit = shown_in(finding.error_unit, machine.unit_of(spoke.quantity))
         U = (finding.expanded_uncertainty or 0.0) / unit.size
         number = machine.place(spoke.quantity).number(kept.stored).replace("-", "−")
+        about = written(f"{U:.{two_significant(U)}f}")
         on = _day(datetime.fromisoformat(spoke.at).date())
-        found.append(f"{QUANTITIES[spoke.quantity].label} {number} ± {U:.{two_significant(U)}f} {unit.sign}, {on}")
+        found.append(f"{QUANTITIES[spoke.quantity].label} {number} ± {about} {unit.sign}, {on}")
     return found
 
 

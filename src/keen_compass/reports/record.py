@@ -64,7 +64,7 @@ def record_of(shop: Shop, round_id: int) -> bytes:
         title=tr("Calibration record: {title}", title=title(context.procedure.name)),
         machine=f"{machine.name}, {machine.kind.said} {show_size(*machine.bed, units)}",
         signed=dated(datetime.fromisoformat(ended).astimezone(), "%-d %B %Y, %H:%M"),
-        instrument=instrument.name if instrument and context.procedure.makes is not Makes.NOTHING else "-",
+        instrument=instrument.said if instrument and context.procedure.makes is not Makes.NOTHING else "-",
         tool=_made_with(session, piece),
         piece=ordered,
         measured=measured,

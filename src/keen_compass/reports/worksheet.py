@@ -57,7 +57,7 @@ def _drawn(session: RoundSession) -> tuple[bytes, Layout]:
     instrument = measuring.instrument()
     for words in (
         tr("Piece {number}, made {on}", number=piece.number, on=dated(made, "%-d %B %Y")),
-        tr("Measured with {name}", name=instrument.name) if instrument else "",
+        tr("Measured with {name}", name=instrument.said) if instrument else "",
         tr("Measured by ______________________   on ______________   at ________ °C"),
     ):
         paper.y -= 4

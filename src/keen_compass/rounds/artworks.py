@@ -17,7 +17,7 @@ from keen_compass.machines.shown import length_unit
 from keen_compass.pieces.outline import Outset
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker
 from keen_compass.procedures.stages import Stage
-from keen_compass.quantities.lengths import parse_length
+from keen_compass.quantities.lengths import parse_length, parse_number
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.marks import ArtworkChosen, SheetStages
@@ -223,9 +223,9 @@ class Artworks:
                 raise InputError(error.message, name) from None
         if name == "dpi" and isinstance(value, str):
             try:
-                return float(value.replace(",", "."))
-            except ValueError:
-                raise InputError(tr("type a number"), name) from None
+                return parse_number(value)
+            except InputError as error:
+                raise InputError(error.message, name) from None
         if name in SHARES and isinstance(value, int | float):
             low, high = SHARES[name]
             return min(max(float(value), low), high)

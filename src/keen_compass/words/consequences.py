@@ -109,8 +109,9 @@ def _cut_in_words(finding: Finding, e: float, show: Show) -> str:
         case "media_feed":
             if float(f"{e:.3f}") == 0:
                 return tr("bands just meet")
-            what, much = (tr("leave a gap"), "much") if e > 0 else ("overlap", "little")
-            return tr("bands {what}: {e:.2g} % too {much} feed", what=what, e=abs(e), much=much)
+            if e > 0:
+                return tr("bands leave a gap: {e:.2g} % too much feed", e=e)
+            return tr("bands overlap: {e:.2g} % too little feed", e=-e)
         case "drag":
             if float(f"{e:.3f}") == 0:
                 return tr("corners close")

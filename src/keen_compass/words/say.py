@@ -62,14 +62,18 @@ class Show(NamedTuple):
 
     def arrow(self, turn: float, decimals: int) -> str:
         """Which way it is seen to turn, as an arrow to stand before it; empty where it is nothing, rounded."""
-        return {"anticlockwise": "↺ ", "clockwise": "↻ "}.get(self.way_round(turn, decimals), "")
+        return {1: "↺ ", -1: "↻ ", 0: ""}[self._seen_way(turn, decimals)]
 
     def way_round(self, turn: float, decimals: int) -> str:
-        """Which way it is seen to turn, left-handed axes the other way; empty where it is nothing, rounded."""
+        """Which way it is seen to turn, in words; empty where it is nothing, rounded."""
+        return {1: tr("anticlockwise"), -1: tr("clockwise"), 0: ""}[self._seen_way(turn, decimals)]
+
+    def _seen_way(self, turn: float, decimals: int) -> int:
+        """+1 anticlockwise, left-handed axes the other way; 0 where it is nothing, rounded."""
         if not float(f"{abs(turn):.{decimals}f}"):
-            return ""
+            return 0
         left_handed = self.standpoint is not None and self.standpoint.left_handed
-        return tr("anticlockwise") if (turn > 0) is not left_handed else tr("clockwise")
+        return 1 if (turn > 0) is not left_handed else -1
 
     def length(self, mm: float, decimals: int = 2, *, signed: bool = False) -> str:
         """A length with its unit."""

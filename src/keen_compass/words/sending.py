@@ -60,7 +60,7 @@ def _wide(mm: float, units: str) -> str:
 
 
 def _far(mm: float, units: str) -> str:
-    return written(f"{mm / 1000:.1f} m") if units == "mm" else f"{mm / MM_PER_INCH / 12:.0f} ft"
+    return written(f"{mm / 1000:.1f} m" if units == "mm" else f"{mm / MM_PER_INCH / 12:.0f} ft")
 
 
 def _time(seconds: float) -> str:

@@ -13,7 +13,7 @@ from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Card, Li
 from keen_compass.app.round import words
 from keen_compass.app.round.answer_charts import WORTH_LARGER, RoundsChart, SectionPicture
 from keen_compass.app.round.model import RoundModel
-from keen_compass.language import marked, tr
+from keen_compass.language import dated, marked, tr
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
@@ -312,11 +312,11 @@ class AnswerColumn(QWidget):
         if session.context.piece and session.measuring.cut_before_change():
             return tr("Cut before the change: evaluated with the values that the controller held then.")
         instrument = session.context.instrument
-        if instrument and instrument.overdue(datetime.now(UTC).date()):
+        if instrument and instrument.due and instrument.overdue(datetime.now(UTC).date()):
             return tr(
                 "The check of {name} was due on {due}: measure something known first.",
                 name=instrument.name,
-                due=instrument.due,
+                due=dated(instrument.due, "%-d %b %Y"),
             )
         skipped = sum(c.skipped for c in session.measuring.callouts())
         if skipped:

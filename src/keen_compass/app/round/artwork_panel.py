@@ -21,7 +21,7 @@ from keen_compass.errors import KeenCompassError, NoSizeError
 from keen_compass.formats.apart import ready
 from keen_compass.formats.artwork import Picture
 from keen_compass.formats.drawn import Drawing, OwnLine
-from keen_compass.language import marked, tr, tr_n
+from keen_compass.language import marked, tr, tr_n, written
 from keen_compass.machines.shown import show_length
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker
 from keen_compass.rounds.artworks import Artworks
@@ -282,7 +282,7 @@ class ArtworkPanel(StagePanel):
             art = self.artworks.artwork()
         except KeenCompassError:
             return ""
-        return f"{25.4 / art.pixel[0]:.4g}" if isinstance(art, Picture) else ""
+        return written(f"{25.4 / art.pixel[0]:.4g}") if isinstance(art, Picture) else ""
 
     def _told(self) -> str:
         sticker, units = self.seen(), self.model.session.context.machine.units

@@ -9,7 +9,7 @@ from PySide6.QtGui import QBrush, QGuiApplication, QKeyEvent, QKeySequence, QMou
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.language import tr
+from keen_compass.language import tr, written
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
 from keen_compass.rounds.half_typed import LONGEST_DRAFT, Callout
@@ -109,7 +109,7 @@ class CalloutBox(QWidget):
         self.edit.setAccessibleName(f"{say(m.label, self._show)}{ordered}, {self._count()}".removesuffix(", "))
         asks = tr("Doesn’t fit the other readings") if callout.doubtful else ""
         self.edit.setAccessibleDescription(callout.complaint or asks or say(m.hint, self._show))
-        usual = "" if m.usual is None else f"{m.usual:g}"
+        usual = "" if m.usual is None else written(f"{m.usual:g}")
         self.edit.setPlaceholderText(usual or ("" if current else "–"))
         self.update()
 

@@ -106,7 +106,7 @@ class ChainSurface(BoxedSurface):
         words_at(
             p,
             QPointF(16, self.height() - 18),
-            tr("From the motor to the carriage; type what is stamped or counted"),
+            tr("Motor to carriage: type what is stamped or counted"),
             width=self.width() - 30,
             side="right",
         )

@@ -146,7 +146,7 @@ class DialSurface(FloatingSurface):
         p.drawText(
             QRectF(14, self.height() - 28, self.width() - 28, 22),
             Qt.AlignmentFlag.AlignVCenter,
-            tr("Drag the needle, press ↑ ↓, or type. Short of zero is +, past it −."),
+            tr("Drag the needle, ↑ ↓, or type: short of zero +, past it −"),
         )
         x = centre.x() + r + 26
         y = centre.y() - r / 3 + HEIGHT / 2 + 26

@@ -23,7 +23,7 @@ from keen_compass.app.round.scan_panel import ScanPanel
 from keen_compass.app.round.seen_panel import PictureBar, SeenPanel
 from keen_compass.app.round.surface import surface_for
 from keen_compass.app.round.warmth_bar import WarmthBar
-from keen_compass.language import tr
+from keen_compass.language import tr, written
 from keen_compass.practice import stand_in
 from keen_compass.procedures.stages import Step
 from keen_compass.rounds.half_typed import Callout
@@ -306,13 +306,14 @@ class Strip(Card):
             last = next((c for c in callouts if c.readings), None)
             self._echo("✓" if last else "", "good")
             self._name.say(tr("All read"))
-            self._hint.say(tr("Click a place to add or change a reading."))
+            self._hint.say(tr("Click a place to change it."))
             self._show_chips([])
         takes = editable and stand_in.takes(session)
         shown = stand_in.shows(session) if editable and not takes else None
         self.practice.setVisible(bool(shown) or takes)
         narrow = self.width() < NARROW and (self.turn.isVisibleTo(self) or len(shown or "") > LONG)
         self.practice.setText(f" {shown}  F8" if narrow else tr(" Practice {shown}   F8", shown=shown))
+        self.turn.setText(tr("Turn over") if narrow else tr("Turn over  F7"))
         self.practice.setAccessibleName(tr("The practice instrument shows {shown}: type it", shown=shown))
         if takes:
             self.practice.name(tr(" Take a practice picture   F8"))
@@ -380,7 +381,7 @@ class Strip(Card):
         elif c.readings:
             self._echo(c.readings[-1].text, "soft")
         elif c.measurand.usual is not None:
-            self._echo(f"{c.measurand.usual:g}", "soft")
+            self._echo(written(f"{c.measurand.usual:g}"), "soft")
         else:
             self._echo("–", "soft")
         self._show_chips([(r.slot, r.text) for r in c.readings[-MOST_CHIPS:]])

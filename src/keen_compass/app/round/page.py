@@ -234,7 +234,7 @@ class RoundPage(QWidget):
             parts += [context.tool.name, stock.name if stock else ""]
         if makes is not Makes.NOTHING:
             read_with = instrument and context.pieces and not context.procedure.by_eye
-            parts.append(instrument.name if instrument and read_with else "")
+            parts.append(instrument.said if instrument and read_with else "")
             if piece:
                 others = [str(p.number) for p in reversed(self.model.session.measuring.counted_with(piece))]
                 together = tr(" with {others}", others=", ".join(others)) if others else ""

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QWidget
 from keen_compass.app.parts import Button, empty, painter_on_card
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.picture_panel import PicturePanel, draw_whole, read_image
-from keen_compass.language import tr
+from keen_compass.language import tr, written
 from keen_compass.words.say import capital, say, show_for
 
 
@@ -18,7 +18,7 @@ class ScanPanel(PicturePanel):
     def __init__(self, model: RoundModel) -> None:
         self.picture = ScanPicture()
         super().__init__(model, model.session.seen_piece, tr("Sizes on the glass"), self.picture)
-        self.calibrate = Button(tr("Calibrate scanner by this piece"), self._calibrate)
+        self.calibrate = Button(tr("Calibrate by this piece"), self._calibrate)
         self.below.addStretch(1)
         self.below.addWidget(self.calibrate)
 
@@ -33,7 +33,7 @@ class ScanPanel(PicturePanel):
         show = show_for(session.context.machine)
         names = {m.name: capital(say(m.label, show)) for m in session.measuring.measurands()}
         for r in looked.readings.read:
-            value = f"{show.length(r.mm)} ± {show.small(r.U)}" if r.U else f"{r.mm:g}"
+            value = f"{show.length(r.mm)} ± {show.small(r.U)}" if r.U else written(f"{r.mm:g}")
             self.add_tick(r.measurand, f"{names[r.measurand]}   {value}")
         self._said.say(" ".join(say(n, show) for n in looked.notes), "soft")
         self.calibrate.setVisible(session.seen_piece.calibrates and not session.context.shop.read_only)

@@ -11,7 +11,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.forms import Form
 from keen_compass.app.parts import Button, Line, PlacePage, Text, empty, scrolling
 from keen_compass.errors import KeenCompassError
-from keen_compass.language import tr, written
+from keen_compass.language import dated, tr, written
 from keen_compass.machines.instrument_form import INSTRUMENT_KINDS, instrument_fields, read_instrument
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, length_in_words
@@ -97,8 +97,8 @@ class InstrumentsPage(PlacePage):
                 s=written(length_in_words(learnt.s, instrument.shown_in, 4)),
                 dof=learnt.dof,
             )
-        if instrument.overdue(datetime.now(UTC).date()):
-            words += tr(" Its own check was due on {due}.", due=instrument.due)
+        if instrument.due and instrument.overdue(datetime.now(UTC).date()):
+            words += tr(" Its own check was due on {due}.", due=dated(instrument.due, "%-d %b %Y"))
         return words
 
     def _fill_list(self) -> None:

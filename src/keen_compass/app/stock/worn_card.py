@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Text
 from keen_compass.language import tr
+from keen_compass.quantities.lengths import parse_count
 from keen_compass.shop.consumables import Consumables
 from keen_compass.words.logbook import day_of
 from keen_compass.words.say import Show
@@ -79,13 +80,8 @@ class WornCard(Card):
         self._complaint.say(words)
 
     def _tell(self) -> None:
-        text = self.counter.text().strip().replace(" ", "")
         try:
-            age = float(
-                text.replace(",", "")
-                if text.count(",") != 1 or len(text.partition(",")[2]) == 3
-                else text.replace(",", ".")
-            )
+            age = parse_count(self.counter.text())
         except ValueError:
             age = math.nan
         if not math.isfinite(age) or age < 0:

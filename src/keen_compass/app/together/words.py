@@ -50,7 +50,7 @@ def figure(column: Column, machine: Machine) -> str:
     if column.mine and f.error is not None:
         return shown_in(f.error_unit, machine.unit_of(f.quantity)).number(f.harm or 0.0, f.expanded_uncertainty)
     new = f"{f.new:.3f}" if isinstance(f.new, float) else str(f.new)
-    return f"{new} ± {written(format_mm(f.new_expanded_uncertainty or 0.0, 3))}"
+    return written(f"{new} ± {format_mm(f.new_expanded_uncertainty or 0.0, 3)}")
 
 
 def part_in_words(part: Part) -> str:

@@ -41,7 +41,7 @@ TEXTS: dict[str, Text] = {
     "how": "Click it, or arrow keys: one pixel each, ten with Shift",
     "drop": "Take the picture. Drop it here, paste it with Ctrl+V, or type its file (or a folder to watch) on the right.",
     "pixel": "A pixel is",
-    "micrometres": lambda v, _: f"{v['um']:.1f} µm",
+    "micrometres": lambda v, _: written(f"{v['um']:.1f} µm"),
     "turned": "Picture turned by",
     "degrees": lambda v, _: written(f"{v['degrees']:+.2f}°").replace("-", "−"),
     "no_cross": "No cross found here: click where it is, or take a sharper picture.",

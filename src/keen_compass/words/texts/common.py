@@ -47,8 +47,8 @@ def _mistaken(words: str) -> Text:
     """A doubt about the unit of a reading, with what was ordered; a bare number, unless inches are what is shown."""
 
     def text(v: Values, show: Show) -> str:
-        shown = show.length(v["value"]) if show.units == "in" else f"{v['value']:g}"
-        ordered = show.length(v["nominal"]) if show.units == "in" else f"{v['nominal']:g} mm"
+        shown = show.length(v["value"]) if show.units == "in" else written(f"{v['value']:g}")
+        ordered = show.length(v["nominal"]) if show.units == "in" else written(f"{v['nominal']:g} mm")
         return _doubt(words)({**v, "shown": shown, "ordered": ordered}, show)  # type: ignore[operator]
 
     return text

@@ -22,9 +22,7 @@ TEXTS: dict[str, Text] = {
     "step": "Steps of",
     "count": "How many",
     "overcut": "Past its start by",
-    "row": lambda _, show: tr(
-        "Blade offset ({units}): too small cuts corners short, too large overruns", units=show.units
-    ),
+    "row": lambda _, show: tr("Offset ({units}): too small cuts short, too large overruns", units=show.units),
     "pick": "which corners close",
     "how": "Click it, or type its number; 2.5 is between the second and the third",
     "set_to_nothing": lambda v, show: (

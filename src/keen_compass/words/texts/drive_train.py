@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from keen_compass.language import tr
+from keen_compass.language import tr, written
 from keen_compass.words.say import Text, say
 from keen_compass.words.texts import About
 
@@ -59,7 +59,7 @@ TEXTS: dict[str, Text] = {
     "says_nothing_of_steps": "The parts give {steps:.4f} steps per mm; this controller keeps a {kept:word}, which doesn’t "
     "depend on steps.",
     "smallest_step": "Smallest step",
-    "micrometres": lambda v, _: f"{v['mm'] * 1000:.2f} µm",
+    "micrometres": lambda v, _: written(f"{v['mm'] * 1000:.2f} µm"),
     "step_rate": lambda v, show: (
         tr("Steps per second at {feed}", feed=show.feed(v["feed"]))
         + (tr(", {share:.0f} % of the limit", share=100 * v["share"]) if v["share"] is not None else "")

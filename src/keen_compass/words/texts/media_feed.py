@@ -33,7 +33,7 @@ TEXTS: dict[str, Text] = {
     "read": "Read by",
     "pick_one": "the one that meets",
     "judge_each": "judging each band",
-    "row": "Correction above each: too little feed overlaps, too much leaves a gap",
+    "row": "Correction above: too little overlaps, too much leaves a gap",
     "pick": "which just meets",
     "how": "Click it, or type its number; 2.5 is between two",
     "band": "band {number}",

@@ -40,7 +40,7 @@ def _means(v: Mapping[str, Any], show: Show) -> str:
         if abs(s) >= 0.005
     ]
     x, y = (f"{axis} {show.length(s, 2)}" for s, axis in zip(shift, "XY", strict=True))
-    turned = f"{abs(turn):.2f}° {show.way_round(turn, 2)}".rstrip()
+    turned = f"{written(f'{abs(turn):.2f}')}° {show.way_round(turn, 2)}".rstrip()
     return tr(
         "It lies turned {turned}, its origin at {x}, {y}{long}.",
         turned=turned,
@@ -57,7 +57,7 @@ TEXTS: dict[str, Text] = {
     "turn": "Turn",
     "scale_x": "Scale along X",
     "scale_y": "Scale along Y",
-    "turn_known": lambda v, show: f"{show.turning(v['turn'], 3, '°')} ± {v['U']:.3f}°",
+    "turn_known": lambda v, show: show.turning(v["turn"], 3, "°") + written(f" ± {v['U']:.3f}°"),
     "scale_known": lambda v, _: written(f"{v['percent']:+.2f} % ± {v['U']:.2f} %").replace("-", "−"),
     "means": _means,
     "untested": lambda v, _: tr(
