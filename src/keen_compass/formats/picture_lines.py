@@ -33,9 +33,10 @@ ONLY = 0.6  # of the best: a second line as plain as that leaves it open which o
 PIECE = 0.7  # mm, of a line that is followed by itself
 PIECES_SEEN = 0.7  # share of them that must show it
 STRAY = 0.25  # mm, by which a piece may lie off the line
+ANYWHERE = 0.4  # of what pieces would scatter by that lay anywhere within `_near`: those of a line lie closer
 LEAST_NOISE = 0.02  # hundredths of the logarithm of light: a strip of nothing at all has some, too
 BESIDE = 2.2  # of that smoothing, how far beside it its sides are
-LEAST_LINE = 0.8  # hundredths of the logarithm of light: what is fainter is the paper's own grain
+LEAST_LINE = 1.2  # hundredths of the logarithm of light: what is fainter is the paper's own grain
 FLAT, RISES = 0.2, 1.04  # mm over which an edge no longer rises by as much, times: there what it ends is fully seen
 EDGE_STEP = 5.0  # of 255, by which the two sides of an edge differ at least
 MARGIN = 0.8  # mm of the strip beyond what is looked through
@@ -61,14 +62,14 @@ def across(picture: Sampled, where: SheetMap, sought: Sought, moved: Point = (0.
         if not inside.all():
             return None
         if sought.edge:
-            found = _edge(grey, s, t, sought.reach, res)
+            found, near = _edge(grey, s, t, sought.reach, res), math.inf
         else:
-            found = _line(100 * np.log(np.clip(grey, 4.0, None)), s, t, sought.reach, res)
+            found, near = _line(100 * np.log(np.clip(grey, 4.0, None)), s, t, sought.reach, res), _near(res)
         if found is not None and (best is None or found[0] > 1.1 * best[0]):
             best = found
     if best is None:
         return None
-    found_at = _through(s, best[1], res)
+    found_at = _through(s, best[1], res, near)
     return found_at and found_at._replace(off=found_at.off + along)
 
 
@@ -76,7 +77,7 @@ def _line(light: Array, s: Array, t: Array, reach: float, res: float) -> tuple[f
     """(how much it stands out, where each row has it, mm; nan for not at all), of what a tool left."""
     from scipy.ndimage import gaussian_filter1d
 
-    fine = max(FILTER, FILTER_PX / res) * res
+    fine = _fine(res) * res
     soft = gaussian_filter1d(light, fine, axis=1)
     within = np.abs(t) <= reach
     found: tuple[float, Array, float, float] | None = None
@@ -96,8 +97,18 @@ def _line(light: Array, s: Array, t: Array, reach: float, res: float) -> tuple[f
     if plain < max(STANDS_OUT * noise, LEAST_LINE) or other > ONLY * plain:
         return None
     likeness = soft - gaussian_filter1d(light, WIDER * fine, axis=1)
-    places = _followed(sign * _sheared(likeness, s, t, lean), s, t, float(t[k]), 3 * fine / res)
+    places = _followed(sign * _sheared(likeness, s, t, lean), s, t, float(t[k]), _near(res))
     return plain / noise, places + lean * s
+
+
+def _fine(res: float) -> float:
+    """mm, standard, of what a line is smoothed by."""
+    return max(FILTER, FILTER_PX / res)
+
+
+def _near(res: float) -> float:
+    """mm, how far off a line its pieces are looked for."""
+    return 3 * _fine(res)
 
 
 def _ridge(mean: Array, beside: int) -> Array:
@@ -181,8 +192,10 @@ def _pieces(s: Array) -> list[NDArray[np.int_]]:
     return np.array_split(np.arange(len(s)), count)
 
 
-def _through(s: Array, places: Array, res: float) -> Across | None:
-    """A line through what each piece shows; bent, where there are enough of them."""
+def _through(s: Array, places: Array, res: float, near: float) -> Across | None:
+    """A line through what each piece shows; bent, where there are enough of them. near: mm, within which pieces of
+    nothing at all would lie, too.
+    """
     pieces = _pieces(s)
     along = np.array([s[p].mean() for p in pieces])
     off = np.array([np.nanmean(places[p]) if np.isfinite(places[p]).any() else np.nan for p in pieces])
@@ -204,5 +217,8 @@ def _through(s: Array, places: Array, res: float) -> Across | None:
         return None
     x = np.linalg.lstsq(A[keep], off[keep], rcond=None)[0]
     left = off[keep] - A[keep] @ x
-    u = math.sqrt(float(left @ left) / dof * float(np.linalg.inv(A[keep].T @ A[keep])[0, 0]))
+    scatter = math.sqrt(float(left @ left) / dof)
+    if scatter > ANYWHERE * near / math.sqrt(3):
+        return None
+    u = scatter * math.sqrt(float(np.linalg.inv(A[keep].T @ A[keep])[0, 0]))
     return Across(float(x[0]), math.hypot(t_95(dof) * u, K_95 * math.hypot(FLOOR, FLOOR_PX / res)))
