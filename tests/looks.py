@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from itertools import pairwise
 
-from PySide6.QtCore import QRect, QRectF, Qt
+from PySide6.QtCore import QPoint, QRect, QRectF, Qt
 from PySide6.QtGui import QAccessible, QPainter
 from PySide6.QtWidgets import (
     QAbstractScrollArea,
@@ -20,6 +20,8 @@ from PySide6.QtWidgets import (
 
 from keen_compass.app import theme as th
 from keen_compass.app.combo import ARROW
+from keen_compass.app.reading_order import tab_stops
+from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.window import MainWindow
 from keen_compass.language import tr
 
@@ -83,12 +85,24 @@ def check_looks(window: MainWindow, size: tuple[int, int]) -> None:
             name = heard.text(QAccessible.Text.Name) or widget.accessibleName()
             assert name, f"{type(widget).__name__} has no name for a screen reader"
             assert heard.role() is not QAccessible.Role.NoRole, f"{name} has no role for a screen reader"
+    check_order(page)
     for area in page.findChildren(QScrollArea):
         if area.isVisible() and area.horizontalScrollBarPolicy() is Qt.ScrollBarPolicy.ScrollBarAlwaysOff:
             assert area.widget().width() <= area.viewport().width(), "what it scrolls is cut at its right"
     check_rail(window)
     if window.round_page is not None:
         check_boxes(window)
+
+
+def check_order(page: QWidget) -> None:
+    """Tab never goes straight up, or back to the left on a level. Places on a picture follow how they are measured."""
+    stops = [(w, QRect(w.mapTo(page, QPoint()), w.size())) for w in tab_stops(page) if w.isEnabled()]
+    for (one, a), (following, b) in pairwise(stops):
+        if isinstance(following, CalloutEdit):
+            continue
+        up = b.bottom() <= a.top() and b.left() < a.right() and a.left() < b.right()
+        back = b.right() <= a.left() and b.top() < a.bottom() and a.top() < b.bottom()
+        assert not (up or back), f"Tab goes back from {one.accessibleName()} to {following.accessibleName()}"
 
 
 def check_rail(window: MainWindow) -> None:

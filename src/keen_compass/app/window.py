@@ -19,6 +19,7 @@ from keen_compass.app.other_shop import choose_copy, dropped_file, open_shop
 from keen_compass.app.parts import PlacePage, Text
 from keen_compass.app.places import OF_A_MACHINE, PLACES
 from keen_compass.app.rail import Rail
+from keen_compass.app.reading_order import follow_layouts
 from keen_compass.app.rose.next_piece import NextPiece
 from keen_compass.app.rose.page import RosePage
 from keen_compass.app.waiting import Dropped, beside
@@ -410,6 +411,11 @@ class MainWindow(QMainWindow):
                 self.toggle_floor()
 
     # Window
+
+    def focusNextPrevChild(self, next: bool) -> bool:
+        """Tab, and Shift with it: pages change while they are open, so their order is looked at when it counts."""
+        follow_layouts(self.places.currentWidget())
+        return super().focusNextPrevChild(next)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Small windows give the rail's room to the piece."""

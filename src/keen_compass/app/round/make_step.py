@@ -119,6 +119,12 @@ class MakeStep(QWidget):
 
     def refresh(self) -> None:
         """Show what is chosen and whether it fits."""
+        choosing = any(b.hasFocus() for b in self.instruments.buttons)
+        self._show_chosen()
+        if choosing and not self.instruments.wanted():  # its buttons went away with the keyboard
+            self.take_focus()
+
+    def _show_chosen(self) -> None:
         session = self._model.session
         making, context = session.making, session.context
         again = bool(context.pieces)
