@@ -29,9 +29,11 @@ from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError, LengthError
 from keen_compass.formats.artwork import read_artwork
 from keen_compass.language import LANGUAGES, dated, tr, tr_n, written
-from keen_compass.quantities.lengths import parse_length
+from keen_compass.quantities.lengths import parse_count, parse_length
+from keen_compass.quantities.rates import FEEDS, parse_rate, show_rate
 from keen_compass.shop.store import Shop
 from keen_compass.words.manual import PAGES, topic
+from keen_compass.words.say import PLAIN
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tools"))
 import catalogues
@@ -332,3 +334,16 @@ def test_a_window_changes_its_language_with_a_round_open(
     qtbot.addWidget(again)
     assert "What must fit" in shown(again.round_page)
     again.close()
+
+
+def test_counts_feeds_and_turns_are_written_and_read_as_in_the_language() -> None:
+    assert [parse_count(t) for t in ("1,240", "1 240", "1,240.5", "12.4", "12,4")] == [1240, 1240, 1240.5, 12.4, 12.4]
+    with pytest.raises(LengthError, match="1800"):
+        parse_rate("1,800", FEEDS, "mm")
+    assert PLAIN.turning(-0.5, 2, "°") == "↻ 0.50°"
+    language.speak("de")
+    assert [parse_count(t) for t in ("1.240", "1.240,5", "12,4", "12.4")] == [1240, 1240.5, 12.4, 12.4]
+    assert parse_rate("1,800 m/min", FEEDS, "mm") == 1800
+    assert show_rate(25.4 * 70.9, FEEDS, "in") == "70,9 in/min"
+    assert PLAIN.turning(0.5, 2, "°") == "↺ 0,50°"
+    assert parse_rate(show_rate(25.4 * 70.9, FEEDS, "in"), FEEDS, "in") == pytest.approx(25.4 * 70.9)
