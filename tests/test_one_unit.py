@@ -155,6 +155,8 @@ def test_an_answer_is_in_the_unit_of_its_number(shop: Shop, qtbot: QtBot, units:
         cut(session)
         read_all(session)
         settle()
+        if procedure == "drag-blade":  # what is picked from stands beside the answer
+            assert window.round_page.measure.surface.as_shown.units == kept
         for quantity, card in window.round_page.answer.cards.items():
             unit = session.context.machine.unit_of(quantity)
             assert unit == (kept if QUANTITIES[quantity].lives is Lives.NUMBER else "in")

@@ -10,7 +10,7 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPen
 from keen_compass.app import theme as th
 from keen_compass.app.round.row_surface import GAP, RowSurface
 from keen_compass.app.round.surface import mean_of, words_at
-from keen_compass.language import tr
+from keen_compass.language import tr, written
 from keen_compass.procedures.media_feed import WORDS, Bands
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.lengths import trim_number
@@ -92,7 +92,7 @@ class BandsSurface(RowSurface):
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         value = bands.corrections[i]
-        words = f"{'+' if value > 0 else ''}{trim_number(value, 3)} %".replace("-", "−")
+        words = written(f"{'+' if value > 0 else ''}{trim_number(value, 3)} %".replace("-", "−"))
         words_at(p, QPointF(box.center().x(), box.top() - 14), words, width=box.width() + GAP)
         if judged is not None:
             p.setPen(QPen(th.color("print"), 1))

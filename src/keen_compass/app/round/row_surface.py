@@ -14,7 +14,7 @@ from keen_compass.pieces.where import Burnt
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.readings import Kind
-from keen_compass.words.say import say
+from keen_compass.words.say import PLAIN, Show, say, show_for
 
 TOP, FOOT, SIDE, GAP = 64.0, 74.0, 18.0, 10.0  # px
 WIDEST, TALLEST = 150.0, 150.0  # px, of one of them
@@ -26,6 +26,14 @@ class RowSurface(FloatingSurface):
     CAPTION = ""  # while nothing was read
     PER_ROW = 8
     WORDS = 74.0  # px, above and below one of them
+
+    @property
+    def as_shown(self) -> Show:
+        """In the unit of the number that the row is cut for."""
+        if self.session is None:
+            return PLAIN
+        context = self.session.context
+        return show_for(context.machine, context.procedure.yields[0])
 
     def places(self) -> dict[str, QPointF]:
         """Below each of them; the pick is under all."""
