@@ -1,7 +1,6 @@
-"""A language that nobody speaks: every message is longer, accented and in brackets.
+"""A language that nobody speaks: every message is accented, a sentence longer and in brackets as well.
 
-What is shown without accents wasn't translated, a bracket that is missing was cut, and a message put together from
-others shows their brackets inside its own.
+What is shown without accents wasn't translated; on a picture a bracket that is missing was cut.
 """
 
 from __future__ import annotations

@@ -390,9 +390,9 @@ def test_a_profile_of_the_format_before_still_opens() -> None:
 @pytest.mark.parametrize(
     ("field", "text", "says"),
     [
-        ("tolerance_x_speed", "fast", "as a number"), ("tolerance_x_speed", "-3", "between"),
+        ("tolerance_x_speed", "fast", "a number of mm/min"), ("tolerance_x_speed", "-3", "between"),
         ("x_backlash", "a bit", "number that the controller shows"), ("acceleration", "0", "between"),
-        ("gantry", "-5", "never negative"), ("step_limit", "many", "as a number"), ("x_steps", "", "number"),
+        ("gantry", "-5", "never negative"), ("step_limit", "many", "type a number"), ("x_steps", "", "number"),
     ],
 )  # fmt: skip
 def test_motion_fields_of_a_profile_are_checked(field: str, text: str, says: str) -> None:

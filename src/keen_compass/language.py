@@ -57,6 +57,7 @@ SHORT_MONTHS = (
     marked("Nov"),
     marked("Dec"),
 )
+DAY = marked("%-d %b %Y")
 WEEKDAYS = (marked("Mon"), marked("Tue"), marked("Wed"), marked("Thu"), marked("Fri"), marked("Sat"), marked("Sun"))
 
 
@@ -123,8 +124,8 @@ def written(text: str) -> str:
     return text.translate(_signs) if _signs else text
 
 
-def dated(moment: date, pattern: str) -> str:
-    """A day, or a day and its time. pattern: as `strftime` has it, and a message itself: ``%-d %b %Y``."""
+def dated(moment: date, pattern: str = DAY) -> str:
+    """A day, or a day and its time. pattern: as `strftime` has it, and a message itself."""
     pattern = tr(pattern)
     for sign, name in (
         ("%B", MONTHS[moment.month - 1]),

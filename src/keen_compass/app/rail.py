@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import pairwise
 
 from PySide6.QtCore import QPointF, QRect, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen, QResizeEvent
@@ -260,5 +259,3 @@ class Rail(QFrame):
         count = tr_n("{n} machine", "{n} machines", len(machines))
         self._count.say(tr("{count} · {due} due", count=count, due=due) if due else tr("{count} · all in", count=count))
         self.machines.show_machines(machines, current)
-        for one, following in pairwise([*self.machines.cards, *self._places]):
-            self.setTabOrder(one, following)

@@ -43,7 +43,7 @@ def _widgets(layout: QLayout) -> Iterator[QWidget]:
             yield from _widgets(inner)
 
 
-def follow_layouts(page: QWidget | None) -> None:
-    """Put the stops of a page in that order; where it begins and goes on to stays."""
-    for one, following in pairwise(tab_stops(page)):
+def follow_layouts(widget: QWidget | None) -> None:
+    """Put the stops in it in that order."""
+    for one, following in pairwise(tab_stops(widget)):
         QWidget.setTabOrder(one, following)

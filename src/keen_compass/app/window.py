@@ -414,7 +414,7 @@ class MainWindow(QMainWindow):
 
     def focusNextPrevChild(self, next: bool) -> bool:
         """Tab, and Shift with it: pages change while they are open, so their order is looked at when it counts."""
-        follow_layouts(self.places.currentWidget())
+        follow_layouts(self.centralWidget())
         return super().focusNextPrevChild(next)
 
     def resizeEvent(self, event: QResizeEvent) -> None:

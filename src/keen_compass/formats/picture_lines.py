@@ -62,14 +62,14 @@ def across(picture: Sampled, where: SheetMap, sought: Sought, moved: Point = (0.
         if not inside.all():
             return None
         if sought.edge:
-            found, near = _edge(grey, s, t, sought.reach, res), math.inf
+            found = _edge(grey, s, t, sought.reach, res)
         else:
-            found, near = _line(100 * np.log(np.clip(grey, 4.0, None)), s, t, sought.reach, res), _near(res)
+            found = _line(100 * np.log(np.clip(grey, 4.0, None)), s, t, sought.reach, res)
         if found is not None and (best is None or found[0] > 1.1 * best[0]):
             best = found
     if best is None:
         return None
-    found_at = _through(s, best[1], res, near)
+    found_at = _through(s, best[1], res, math.inf if sought.edge else _near(res))
     return found_at and found_at._replace(off=found_at.off + along)
 
 

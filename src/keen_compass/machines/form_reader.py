@@ -111,7 +111,7 @@ class FormReader:
         """A number between limits."""
 
         def read(text: str) -> float:
-            value = parse_number(text)
+            value = parse_number(text, tr("type a number"))
             if not low <= value <= high:
                 raise InputError(tr("between {low:g} and {high:g}", low=low, high=high))
             return value

@@ -101,6 +101,6 @@ class Instrument:
         parts = UNITS_MM["in"] / self.resolution
         return self.unit == "in" and any(abs(parts - 2**k) < 1e-6 * parts for k in range(7))
 
-    def overdue(self, today: date) -> bool:
-        """Whether its own check is overdue."""
-        return self.due is not None and today > self.due
+    def overdue(self, today: date) -> date | None:
+        """When its own check was due, if that is past."""
+        return self.due if self.due is not None and today > self.due else None

@@ -176,18 +176,18 @@ def _short(text: str) -> str:
     return f"“{text[:16]}…”" if len(text) > 17 else f"“{text}”"
 
 
-def parse_number(text: str) -> float:
-    """A number as it is typed: a decimal, a fraction, either minus. Raises LengthError, also for what could be two."""
+def parse_number(text: str, otherwise: str = "") -> float:
+    """A number as it is typed: a decimal, a fraction, either minus. Raises LengthError, also for what could be two;
+    otherwise: its words for what is none.
+    """
     plain = _plain(text)
-    if not plain:
-        raise LengthError(tr("type a number"))
     if match := re.fullmatch(_MIXED, plain):
         if match["unit"] is None:
             return float(_mixed_value(match)[0])
     elif (match := re.fullmatch(_DECIMAL, plain)) and match["unit"] is None:
         value = float(_decimal_text(match["number"], text))
         return -value if match["sign"] == "-" else value
-    raise LengthError(tr("can't read {short} as a number", short=_short(text)))
+    raise LengthError(otherwise or tr("can't read {short} as a number", short=_short(text)))
 
 
 def plain_number(text: str) -> float:

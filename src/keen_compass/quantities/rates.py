@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from keen_compass.language import written
+from keen_compass.language import tr, written
 from keen_compass.quantities.lengths import MM_PER_INCH, parse_number, trim_number
 
 FEEDS = {"mm/min": 1.0, "m/min": 1000.0, "mm/s": 60.0, "in/min": MM_PER_INCH}  # → mm/min
@@ -32,4 +32,4 @@ def parse_rate(text: str, rates: Mapping[str, float], units: str) -> float:
     plain = text.strip().replace("s2", "s²")
     usual = usual_unit(rates, units)
     unit = next((u for u in sorted(rates, key=len, reverse=True) if plain.endswith(u)), usual)
-    return parse_number(plain.removesuffix(unit)) * rates[unit]
+    return parse_number(plain.removesuffix(unit), tr("type a number of {usual}", usual=usual)) * rates[unit]

@@ -223,7 +223,7 @@ class Artworks:
                 raise InputError(error.message, name) from None
         if name == "dpi" and isinstance(value, str):
             try:
-                return parse_number(value)
+                return parse_number(value, tr("type a number"))
             except InputError as error:
                 raise InputError(error.message, name) from None
         if name in SHARES and isinstance(value, int | float):

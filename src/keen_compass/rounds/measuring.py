@@ -8,6 +8,7 @@ from dataclasses import replace
 from keen_compass.errors import InputError, LengthError
 from keen_compass.language import tr
 from keen_compass.procedures.stages import Makes
+from keen_compass.quantities.lengths import plain_number
 from keen_compass.quantities.readings import Reading
 from keen_compass.rounds.half_typed import Typing
 from keen_compass.rounds.undo import Change, Undo
@@ -218,7 +219,7 @@ class Measuring(Typing):
 def _degrees(text: str) -> float:
     """Degrees Celsius as typed. Raises InputError."""
     try:
-        value = float(text.strip().removesuffix("°C").strip().replace(",", ".").replace("−", "-"))
+        value = plain_number(text.strip().removesuffix("°C"))
     except ValueError:
         raise InputError(tr("type degrees Celsius, like 23.5")) from None
     if not COLDEST <= value <= WARMEST:

@@ -33,7 +33,7 @@ HAPPENINGS = {
 
 def day_of(at: str) -> str:
     """``12 Nov 2026``, local, from the logbook's UTC."""
-    return dated(datetime.fromisoformat(at).astimezone(), "%-d %b %Y")
+    return dated(datetime.fromisoformat(at).astimezone())
 
 
 def entry_words(entry: Entry, machine: Machine | None = None) -> str:

@@ -41,7 +41,7 @@ class HistoryChart(QWidget):
         self._findings = [f for f in findings if f.finding.error is not None and f.finding.tolerance][-MOST:]
         last = self._findings[-1] if self._findings else None
         self._ahead = ahead if ahead and ahead.wander and last and last.at == ahead.spoke.at else None
-        due = tr(", due {on}", on=dated(self._ahead.on, "%-d %b %Y")) if self._ahead else ""
+        due = tr(", due {on}", on=dated(self._ahead.on)) if self._ahead else ""
         self.setAccessibleName(tr("{title}: {n} findings{due}", title=title, n=len(self._findings), due=due))
         self.update()
 
@@ -90,7 +90,7 @@ class HistoryChart(QWidget):
             draw_state(p, state, at, 5.5, colour, th.color("card"))
         p.setPen(th.color("soft"))
         for t, side in ((first, Qt.AlignmentFlag.AlignLeft), (last, Qt.AlignmentFlag.AlignRight)):
-            day = dated(datetime.fromtimestamp(t), "%-d %b %Y")
+            day = dated(datetime.fromtimestamp(t))
             p.drawText(QRectF(plot.left(), plot.bottom() + 10, plot.width(), 22), side, day)
 
     def _draw_ahead(self, p: QPainter, due: Due, between: list[float], middle: float, scale: float) -> None:

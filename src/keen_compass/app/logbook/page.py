@@ -24,7 +24,7 @@ from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Line, Pl
 from keen_compass.app.waiting import Dropped, Waiting
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.formats.files import read_whole, write_whole
-from keen_compass.language import dated, marked, tr, tr_n
+from keen_compass.language import marked, tr, tr_n
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures import understands
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -36,7 +36,7 @@ from keen_compass.shop.logbook import EVERYTHING, QUANTITY, Entry, Filter, Key, 
 from keen_compass.shop.standing import spokes
 from keen_compass.shop.store import Shop
 from keen_compass.words.errors import shown_in
-from keen_compass.words.logbook import entry_words
+from keen_compass.words.logbook import day_of, entry_words
 
 Index = QModelIndex | QPersistentModelIndex
 ROW = 40  # px
@@ -116,7 +116,7 @@ class EntryPainter(QStyledItemDelegate):
             p.fillRect(r, th.color("quiet_fill"))
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        when = dated(datetime.fromisoformat(entry.at).astimezone(), "%-d %b %Y")
+        when = day_of(entry.at)
         line = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
         p.drawText(r.adjusted(12, 0, 0, 0), line, when)
         name = p.fontMetrics().elidedText(model.name(entry), Qt.TextElideMode.ElideRight, 104)

@@ -312,11 +312,11 @@ class AnswerColumn(QWidget):
         if session.context.piece and session.measuring.cut_before_change():
             return tr("Cut before the change: evaluated with the values that the controller held then.")
         instrument = session.context.instrument
-        if instrument and instrument.due and instrument.overdue(datetime.now(UTC).date()):
+        if instrument and (due := instrument.overdue(datetime.now(UTC).date())):
             return tr(
                 "The check of {name} was due on {due}: measure something known first.",
                 name=instrument.name,
-                due=dated(instrument.due, "%-d %b %Y"),
+                due=dated(due),
             )
         skipped = sum(c.skipped for c in session.measuring.callouts())
         if skipped:

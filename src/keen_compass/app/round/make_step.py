@@ -119,12 +119,6 @@ class MakeStep(QWidget):
 
     def refresh(self) -> None:
         """Show what is chosen and whether it fits."""
-        choosing = any(b.hasFocus() for b in self.instruments.buttons)
-        self._show_chosen()
-        if choosing and not self.instruments.wanted():  # its buttons went away with the keyboard
-            self.take_focus()
-
-    def _show_chosen(self) -> None:
         session = self._model.session
         making, context = session.making, session.context
         again = bool(context.pieces)
@@ -195,8 +189,8 @@ class MakeStep(QWidget):
         """Nothing is read here."""
 
     def where(self) -> tuple[object, ...]:
-        """It has one point only."""
-        return ()
+        """What is asked first: with its answer the keyboard moves on."""
+        return self.instruments.wanted(), self.worn.wanted()
 
     def main_button(self) -> Button:
         """The button that Ctrl+Return presses."""

@@ -100,7 +100,6 @@ class MeasureStep(QWidget):
         self.identity.refresh(editable=not frozen)
         self.warmth.refresh()
         self.judged.refresh(editable=not frozen)
-        choosing = any(b.hasFocus() for b in self.instruments.buttons)
         self.instruments.refresh()
         self.photo.refresh(editable=not frozen)
         self.seen.refresh()
@@ -111,8 +110,6 @@ class MeasureStep(QWidget):
         )  # at a picture: nothing else is asked meanwhile
         self.surface.setVisible(not looking)
         self.strip.setVisible(not looking)
-        if choosing and not self.instruments.wanted():  # its buttons went away with the keyboard
-            self.take_focus()
         self._follow_link()
 
     def read_from_scan(self) -> None:

@@ -183,7 +183,8 @@ class RoundPage(QWidget):
         if self.floor.isVisible():
             self.floor.refresh()
         self._aloud.later()
-        where = (step, waiting, self._entered(), self.held.wanted(), *(self.make.where() if waiting else ()))
+        asked_first = self.make.where() if waiting else (self.measure.instruments.wanted(),)
+        where = (step, waiting, self._entered(), self.held.wanted(), *asked_first)
         if where != self._shown:
             self._shown = where
             self._focus()

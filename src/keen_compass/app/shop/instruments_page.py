@@ -97,8 +97,8 @@ class InstrumentsPage(PlacePage):
                 s=written(length_in_words(learnt.s, instrument.shown_in, 4)),
                 dof=learnt.dof,
             )
-        if instrument.due and instrument.overdue(datetime.now(UTC).date()):
-            words += tr(" Its own check was due on {due}.", due=dated(instrument.due, "%-d %b %Y"))
+        if due := instrument.overdue(datetime.now(UTC).date()):
+            words += tr(" Its own check was due on {due}.", due=dated(due))
         return words
 
     def _fill_list(self) -> None:
