@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 from PIL import Image
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from driving import click, focus, opened, press, shown
@@ -78,6 +79,7 @@ def test_a_plate_is_read_from_a_scan(qtbot: QtBot, window: MainWindow, session: 
     looked_at(window)
     panel, scans = page.measure.scan, session.seen_piece
     check_looks(window, (1280, 800))
+    assert panel.isAncestorOf(QApplication.focusWidget())  # the keyboard is where one answers
     assert set(panel.ticks) == {"width", "height", "hole_0", "hole_90", "slot"}
     assert "± 0.5 %" in shown(panel)
     assert not panel.calibrate.isVisible()

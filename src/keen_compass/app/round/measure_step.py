@@ -105,12 +105,19 @@ class MeasureStep(QWidget):
         self.seen.refresh()
         self.scan.refresh()
         self.paper.refresh()
-        looking = (
-            session.seen_sheet.looked is not None or session.seen_piece.looked is not None
-        )  # at a picture: nothing else is asked meanwhile
+        looking = self._looking()  # nothing else is asked meanwhile
         self.surface.setVisible(not looking)
         self.strip.setVisible(not looking)
         self._follow_link()
+
+    def _looking(self) -> bool:
+        """At a picture, whose readings are to be taken or left."""
+        session = self._model.session
+        return session.seen_sheet.looked is not None or session.seen_piece.looked is not None
+
+    def where(self) -> tuple[object, ...]:
+        """What is asked first: with its answer the keyboard moves on."""
+        return self.instruments.wanted(), self._looking()
 
     def read_from_scan(self) -> None:
         """Ask for a scan of the piece that is measured, or no more."""

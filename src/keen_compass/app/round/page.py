@@ -183,8 +183,7 @@ class RoundPage(QWidget):
         if self.floor.isVisible():
             self.floor.refresh()
         self._aloud.later()
-        asked_first = self.make.where() if waiting else (self.measure.instruments.wanted(),)
-        where = (step, waiting, self._entered(), self.held.wanted(), *asked_first)
+        where = (step, waiting, self._entered(), self.held.wanted(), *(self.make if waiting else self.measure).where())
         if where != self._shown:
             self._shown = where
             self._focus()
