@@ -103,13 +103,26 @@ def printed(
     try:
         fine = _fineness(px_per_mm)
         drawn = document[0].render(scale=finer * fine * POINT, rev_byteorder=True).to_numpy()[..., :3]
-        high, wide = (side // finer * finer for side in drawn.shape[:2])
-        parts = drawn[:high, :wide].reshape(high // finer, finer, wide // finer, finer, 3)
-        share = parts.mean(axis=(1, 3), dtype=np.float32) / 255
+        share = _averaged(drawn, finer) / np.float32(255)
         wide, high = (side * POINT for side in document[0].get_size())
     finally:
         document.close()
     return Paper(share * np.array(film, np.float32) + (1 - share) * np.float32(28.0), (wide, high))
+
+
+def _averaged(drawn: NDArray[np.uint8], finer: int) -> Pixels:
+    """The means of so many pixels each way; a colour at a time, which is many times as fast as all at once."""
+    import numpy as np
+
+    if finer == 1:
+        return drawn.astype(np.float32)
+    high, wide = (side // finer for side in drawn.shape[:2])
+    means = np.empty((high, wide, 3), np.float32)
+    for k in range(3):
+        plane = np.ascontiguousarray(drawn[: high * finer, : wide * finer, k])
+        rows = plane.reshape(high, finer, -1).sum(axis=1, dtype=np.uint16)
+        means[..., k] = sum(rows[:, i::finer] for i in range(finer)) / np.float32(finer**2)
+    return means
 
 
 def blank(size: Point, px_per_mm: float, film: tuple[float, float, float] = (246.0, 245.0, 240.0)) -> Paper:
