@@ -76,11 +76,11 @@ def broken(kind: MachineKind, rng: random.Random) -> Broken:
     """One to three faults; everything else within a third of what is allowed."""
     heads = (rng.choice(("pointer", "sensor", "camera")), *(["second_tool"] if rng.random() < 0.3 else []))
     machine = replace(_of_that_kind(kind), heads=heads if rng.random() < 0.8 else ())
-    names = [q for q in _quantities(machine) if QUANTITIES[q].family in BADLY]
+    names = [q for q in _quantities(machine) if QUANTITIES[q].family.name in BADLY]
     faults = rng.sample(names, rng.choice((1, 1, 2, 3)))
     found = Broken(machine, {}, faults)
     for q in names:
-        family, T = QUANTITIES[q].family, QUANTITIES[q].default_tolerance
+        family, T = QUANTITIES[q].family.name, QUANTITIES[q].default_tolerance
         way = 1 if family in ONE_SIDED else rng.choice((-1, 1))
         if q in faults:
             little = 0.2 if family == "hole_bias" and not kind.thermal else 1.0  # a cutter leaves round holes round

@@ -33,7 +33,8 @@ from keen_compass.pieces.reference import ReferenceLines
 from keen_compass.pieces.square import CIRCLE, RECTANGLE, SquareFigure
 from keen_compass.practice.demo_machines import HERON
 from keen_compass.procedures import REGISTRY, load, yielding
-from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Lives, beneath
+from keen_compass.quantities.catalogue import ORDER, QUANTITIES, beneath
+from keen_compass.quantities.families import Lives
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument

@@ -20,7 +20,8 @@ from keen_compass.practice.turned_up import turned_up
 from keen_compass.practice.whole_rounds import covered, practice_on, run, usual_kind
 from keen_compass.procedures import REGISTRY, load, yielding
 from keen_compass.procedures.case_input import case_from_json
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import Lives
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.resolution import OF_AXES, OF_PRINTS, StoredResolution

@@ -22,7 +22,8 @@ from keen_compass.app import shots
 from keen_compass.app.start import application
 from keen_compass.app.window import MainWindow
 from keen_compass.practice.playing import cut, read_all
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import Lives
 from keen_compass.shop.store import Shop
 from keen_compass.words.consequences import HEADS
 from looks import check_looks, is_cut, settle
@@ -66,7 +67,7 @@ def count_in(shop: Shop, units: str) -> None:
     The demo's settings files are in mm: what they hold of lengths stands in none then.
     """
     for machine in shop.machines():
-        spots = {q: s for q, s in machine.spots.items() if units == "mm" or QUANTITIES[q].family == "steps"}
+        spots = {q: s for q, s in machine.spots.items() if units == "mm" or QUANTITIES[q].family.name == "steps"}
         shop.put_machine(replace(machine, units=units, controller_units=units, spots=spots))
     for instrument in shop.instruments():
         shop.put_instrument(replace(instrument, unit=units))

@@ -20,7 +20,7 @@ from keen_compass.cli import main
 from keen_compass.errors import FileFormatError, InputError, LengthError, PieceError
 from keen_compass.formats.pages import write_page
 from keen_compass.machines.heads import TOOL, offset_held
-from keen_compass.machines.limits import HEADS_BESIDE, OFFSET_FORMS
+from keen_compass.machines.limits import OFFSET_FORMS
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import PAPERS, Page, fitting, vernier_ticks
 from keen_compass.practice import paper as practice
@@ -29,6 +29,7 @@ from keen_compass.practice.playing import correct_all, cut, play, prepare_sheet,
 from keen_compass.practice.whole_rounds import run
 from keen_compass.procedures import load
 from keen_compass.procedures.stages import Stage, Step
+from keen_compass.quantities.families import HEADS_BESIDE
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.readings import Spot, parse_spot
 from keen_compass.quantities.standpoint import DIRECTIONS, WORDS, Standpoint

@@ -35,8 +35,9 @@ from keen_compass.practice.demo_machines import HERON, KINGFISHER, SWIFT
 from keen_compass.practice.playing import correct_all, play, read_all
 from keen_compass.procedures import understands
 from keen_compass.procedures.stages import Step
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.digits import with_uncertainty
+from keen_compass.quantities.families import Lives
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import Length

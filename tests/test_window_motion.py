@@ -22,7 +22,8 @@ from keen_compass.machines.profile import Machine
 from keen_compass.practice import stand_in
 from keen_compass.practice.playing import cut, read_all
 from keen_compass.procedures.stages import Makes, Step
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import Lives
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State

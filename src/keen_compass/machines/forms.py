@@ -23,10 +23,11 @@ from keen_compass.machines.form_reader import (
     recommended,
     show_tolerance,
 )
-from keen_compass.machines.limits import AIMED_WITH, BED, FITTINGS, LIMITS, OFFSET_FORMS, THICKNESS, WIDEST_TOOL
+from keen_compass.machines.limits import BED, FITTINGS, LIMITS, OFFSET_FORMS, THICKNESS, WIDEST_TOOL
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import length_unit, show_length
-from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Lives
+from keen_compass.quantities.catalogue import ORDER, QUANTITIES
+from keen_compass.quantities.families import AIMED_WITH, Lives
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import parse_length, plain_number, trim_number
 from keen_compass.quantities.rates import ACCELERATIONS, FEEDS, show_rate

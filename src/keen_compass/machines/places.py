@@ -12,9 +12,6 @@ from keen_compass.quantities.lengths import plain_number
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue
 
-# Families of which a controller may count the sign the other way.
-SIGNED = ("home", "pointer", "sensor", "camera", "second_tool")
-
 
 @dataclass(frozen=True, slots=True)
 class Spot:

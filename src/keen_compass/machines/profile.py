@@ -12,13 +12,11 @@ from keen_compass.errors import InputError
 from keen_compass.language import tr
 from keen_compass.machines.fitted import Fitting, Stock, Tool, subject_of
 from keen_compass.machines.limits import (
-    AIMED_WITH,
     BED,
     COUNTS,
     COUNTS_STEPS,
     FILES,
     HEADS,
-    HEADS_BESIDE,
     LIMITS,
     OFFSET_FORMS,
     ONE_OF,
@@ -30,7 +28,8 @@ from keen_compass.machines.limits import (
     check_within,
 )
 from keen_compass.machines.places import Place, Spot
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import HEADS_BESIDE, Lives, Outfit
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
@@ -215,7 +214,8 @@ class Machine:
     def quantities(self) -> tuple[str, ...]:
         """What can be calibrated on it, in the order of dependence."""
         trails = any(tool.trails for tool in self.tools)
-        return _quantities(self.kind, self.file_format, self.form, self.z_travel > 0, self.heads, trails)
+        table, steps = self.file_format == "gcode", self.form in COUNTS_STEPS
+        return _quantities(Outfit(self.kind, table, steps, self.z_travel > 0, self.heads, trails))
 
     @property
     def media(self) -> Box:
@@ -291,11 +291,11 @@ class Machine:
     def _form_of(self, quantity: str) -> ResolutionForm | None:
         if not _resolves(quantity):
             return None
-        return self.print_form if QUANTITIES[quantity].family == "print_scale" else self.form
+        return self.print_form if QUANTITIES[quantity].family.name == "print_scale" else self.form
 
     def as_delivered(self, quantity: str) -> StoredValue | None:
         """What holds where nothing was ever entered; None for what has no such number."""
-        if quantity in QUANTITIES and QUANTITIES[quantity].family == "print_scale":
+        if quantity in QUANTITIES and QUANTITIES[quantity].family.name == "print_scale":
             return StoredResolution.untouched(self.print_form)
         return nothing_stored(quantity)
 
@@ -396,36 +396,5 @@ def _resolves(quantity: str) -> bool:
 
 
 @cache
-def _quantities(
-    kind: MachineKind, file_format: str, form: ResolutionForm, has_z: bool, heads: tuple[str, ...], trails: bool
-) -> tuple[str, ...]:
-    def has(quantity: str) -> bool:
-        q = QUANTITIES[quantity]
-        table = file_format == "gcode"
-        if q.lives is Lives.READ:
-            return False
-        if quantity == "drag":
-            return trails and kind.plots
-        if q.group == "heads":
-            return q.family in heads
-        if q.group == "print" and quantity != "registration":
-            return kind is MachineKind.PRINT_AND_CUT
-        if quantity == "registration":
-            return kind is MachineKind.PRINT_AND_CUT or (kind.plots and any(h in AIMED_WITH for h in heads))
-        if q.axis == "z" and not has_z:
-            return False
-        if q.lives is Lives.COMPUTED:
-            return form in COUNTS_STEPS
-        if quantity == "tracking":
-            return not table
-        if quantity.endswith("tram"):
-            return kind is MachineKind.ROUTER
-        if quantity == "bevel":
-            return kind.thermal
-        if q.lives is Lives.SETTING:
-            return kind is MachineKind.LASER and (quantity != "focus" or has_z)
-        if q.group == "cut":
-            return not kind.plots
-        return table or not (quantity == "bed" or quantity.endswith(("home", "speed")))
-
-    return tuple(filter(has, QUANTITIES))
+def _quantities(outfit: Outfit) -> tuple[str, ...]:
+    return tuple(name for name, q in QUANTITIES.items() if q.on(outfit))

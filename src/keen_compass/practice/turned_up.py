@@ -16,9 +16,9 @@ from typing import Any
 from keen_compass.machines.fitted import Fitting, Stock, Tool
 from keen_compass.machines.heads import sign_kept
 from keen_compass.machines.limits import COUNTS_STEPS, HEADS, KERF_FORMS, OFFSET_FORMS, SETTING_OF
-from keen_compass.machines.places import SIGNED
 from keen_compass.machines.profile import Machine
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import Lives
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import MM_PER_INCH
@@ -95,7 +95,7 @@ def _machine(kind: MachineKind, rng: random.Random, *, inches: bool) -> Machine:
         print_form=print_form,
         decimals=DECIMALS.get(form, 3),
         decimals_of=_decimals(kind, print_form, inches=inches),
-        flipped=tuple(q for q in QUANTITIES if QUANTITIES[q].family in SIGNED and rng.random() < RARELY),
+        flipped=tuple(q for q in QUANTITIES if QUANTITIES[q].family.signed and rng.random() < RARELY),
         heads=heads,
         offset_form=rng.choice(OFFSET_FORMS),
     )
@@ -118,9 +118,9 @@ def _decimals(kind: MachineKind, print_form: ResolutionForm, *, inches: bool) ->
     """Of what isn't kept as an axis' scale is."""
     lengths = 4 if inches else 3 if not kind.plots else 2
     return {
-        q.name: DECIMALS.get(print_form, 3) if q.family == "print_scale" else lengths
+        q.name: DECIMALS.get(print_form, 3) if q.family.name == "print_scale" else lengths
         for q in QUANTITIES.values()
-        if q.lives is Lives.NUMBER or q.family == "print_scale"
+        if q.lives is Lives.NUMBER or q.family.name == "print_scale"
     }
 
 
@@ -305,7 +305,7 @@ def _cutting(truth: Truth, machine: Machine, rng: random.Random) -> Truth:
 def _start(quantity: str, machine: Machine, truth: Truth, rng: random.Random) -> StoredValue | None:
     """What the controller holds to begin with; None of what isn't kept as a number, or is set by hand."""
     q, place = QUANTITIES[quantity], machine.place(quantity)
-    if q.family == "print_scale":
+    if q.family.name == "print_scale":
         return StoredResolution.untouched(machine.print_form)
     if q.lives is Lives.RESOLUTION:
         off = rng.uniform(-SCALE_OFF, SCALE_OFF)
@@ -313,10 +313,10 @@ def _start(quantity: str, machine: Machine, truth: Truth, rng: random.Random) ->
             off = rng.choice(GROSSLY) - 1
         exact = _right(machine.form, truth.motion[q.axis])
         return exact.corrected(off, place.decimals)
-    base = _BEGUN[q.family](truth, machine, q.axis, rng) if q.family in _BEGUN else None
-    if q.group == "heads" and q.family in machine.heads:
-        at = truth.heads.get(q.family) or truth.heads[f"{q.family} {ACCESSORY}"]
-        off = CAMERA_OFF if q.family == "camera" else OFFSET_OFF
+    base = _BEGUN[q.family.name](truth, machine, q.axis, rng) if q.family.name in _BEGUN else None
+    if q.group == "heads" and q.family.name in machine.heads:
+        at = truth.heads.get(q.family.name) or truth.heads[f"{q.family.name} {ACCESSORY}"]
+        off = CAMERA_OFF if q.family.name == "camera" else OFFSET_OFF
         base = (at["xy".index(q.axis)] + rng.uniform(-off, off)) * sign_kept(
             quantity, machine.offset_form, machine.flipped
         )

@@ -18,14 +18,14 @@ from keen_compass.errors import InputError
 from keen_compass.formats.files import write_whole
 from keen_compass.language import tr
 from keen_compass.machines.heads import sign_kept
-from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
 from keen_compass.practice.playing import correct_all, cut, look_below, play, read_all
 from keen_compass.practice.stand_in import cut_off_by
 from keen_compass.practice.turned_up import TurnedUp, turned_up
 from keen_compass.procedures import load, yielding
 from keen_compass.procedures.stages import Makes, Stage, Step
-from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
+from keen_compass.quantities.catalogue import QUANTITIES, beneath
+from keen_compass.quantities.families import AIMED_WITH, Lives
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.readings import Picture, Reading, Spot, number_of
@@ -135,7 +135,7 @@ class Practice:
         """What a technician sees at the machine and chooses: what drives an axis."""
         q = QUANTITIES[quantity]
         drives = self.turned.drives
-        return {"drive": drives[q.axis]} if q.family == "drive" and q.axis in drives else {}
+        return {"drive": drives[q.axis]} if q.family.name == "drive" and q.axis in drives else {}
 
     def play(self, procedure: str, rounds: int | None, folder: Path | None, *, correct: bool = True) -> None:
         """Rounds until every finding is in tolerance (at most 5), or exactly `rounds`."""
@@ -151,7 +151,7 @@ class Practice:
         self.yields = session.context.yields
         wanted = {under for q in self.yields for under in beneath(q)}
         if Stage.AIM in session.making.sheets.stages:  # what it is aimed with, whichever that is
-            wanted |= {q for q in self.machine.quantities if QUANTITIES[q].family in AIMED_WITH}
+            wanted |= {q for q in self.machine.quantities if QUANTITIES[q].family.name in AIMED_WITH}
         self.walk(wanted - set(self.yields))
         for q in self.yields:  # what a round beneath found out about them by the way
             if q in self.turned.held and QUANTITIES[q].lives is not Lives.RESOLUTION:

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from keen_compass.errors import InputError, KeenCompassError, shown_input, those_like
 from keen_compass.language import tr
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import Lives
 
 if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure

@@ -205,7 +205,7 @@ class Procedure(Generic[P]):
 
     def axis_choice(self, machine: Machine) -> Choice:
         """Along which of the machine's axes."""
-        axes = (q[0] for q in machine.quantities if QUANTITIES[q].family == self.per_axis)
+        axes = (q[0] for q in machine.quantities if QUANTITIES[q].family.name == self.per_axis)
         return Choice("axis", "axis", tuple((plain(a.upper()), a) for a in axes))
 
     @property

@@ -274,9 +274,9 @@ def _evidence(name: str, stored: StoredValue, U: float, yields: tuple[str, ...],
     if isinstance(stored, StoredResolution):
         return scale_of(q.axis).name, Known(0.0, U / stored.sensitivity(0.0))
     left = Known(0.0, U * SIZE[stored.unit])
-    if q.family == "backlash":
+    if q.family.name == "backlash":
         return lost_motion_of(q.axis).name, left
-    if name in yields and q.family not in COMBINED:
+    if name in yields and q.family.name not in COMBINED:
         raise InputError(
             tr("what was known of this before is not combined with readings: give the number alone"), place
         )

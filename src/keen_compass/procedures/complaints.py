@@ -18,12 +18,12 @@ from keen_compass.errors import InputError
 from keen_compass.language import tr
 from keen_compass.machines.fitted import Tool
 from keen_compass.machines.forms import usual_machine
-from keen_compass.machines.limits import HEADS_BESIDE
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures import REGISTRY, Entry, yielding
 from keen_compass.procedures.case import length_mm
 from keen_compass.procedures.case_structures import MachineIn
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import HEADS_BESIDE, Lives
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import LARGEST_MM
 from keen_compass.quantities.uncertainty import K_95
@@ -58,28 +58,6 @@ WHAT = Literal[
 ]
 # Where on the bed, as seen from the standpoint.
 WHERE = Literal["far-left", "far", "far-right", "left", "middle", "right", "near-left", "near", "near-right"]
-LOCAL = ("bed", "registration")  # families whose errors differ from place to place
-# Family → standard deviation of its error where nothing is known, in its error unit.
-SPREAD = {
-    "steps": 2.0,
-    "squareness": 2.0,
-    "backlash": 0.15,
-    "kerf": 0.3,
-    "hole_bias": 0.05,
-    "bevel": 0.5,
-    "home": 1.0,
-    "tram": 1.0,
-    "bed": 0.3,
-    "tracking": 0.3,
-    "pointer": 1.0,
-    "sensor": 1.0,
-    "camera": 1.0,
-    "second_tool": 1.0,
-    "registration": 0.3,
-    "print_scale": 5.0,
-    "drag": 0.1,
-}
-POSITIVE = ("backlash",)
 # Without these of its causes nobody would put it so.
 OWN_CAUSES = {"drifts_along_print": ("print_scale_x", "tracking"), "corners": ("drag",)}
 OWN = 1.0  # of what belongs to a complaint alone, in whatever it is seen: as likely as not
@@ -215,18 +193,18 @@ def _of_that_kind(kind: MachineKind) -> Machine:
 def unit_of(quantity: str) -> float:
     """How much of its error unit one of a cause is: a tolerance of what has no mm, such as a feed."""
     q = QUANTITIES[quantity]
-    return 1.0 if q.family in SPREAD else q.default_tolerance
+    return 1.0 if q.family.spread is not None else q.default_tolerance
 
 
 def _prior(quantity: str, kind: MachineKind, known: KnownIn | None, events: Sequence[EventIn]) -> Prior:
     """What is expected of it: what was found, widened by age and by what happened since; else the usual spread."""
     q = QUANTITIES[quantity]
-    usual = SPREAD.get(q.family, OWN)
-    if q.family == "kerf" and kind is MachineKind.LASER:
+    usual = OWN if q.family.spread is None else q.family.spread
+    if q.name == "kerf" and kind is MachineKind.LASER:
         usual = 0.1
-    if q.family == "hole_bias" and kind.thermal:
+    if q.name == "hole_bias" and kind.thermal:
         usual = 0.3
-    positive, broken = q.family in POSITIVE, BROKEN * usual
+    positive, broken = q.family.positive, BROKEN * usual
     size = unit_of(quantity)
     if known is None:
         return Prior(IN_ORDER * usual if positive else 0.0, IN_ORDER * usual, broken, UNKNOWN, positive)
@@ -249,7 +227,7 @@ def _row(seen: SeenIn, quantities: Sequence[str], place: str) -> Complaint:
     other = {"x": "y", "y": "x"}.get(seen.axis or "")
     there = _SHOWS[seen.what]((other,), nominal, True) if other and seen.what not in ACROSS else {}
     elsewhere = [{q: c for q, c in there.items() if q in quantities}] if there else []
-    local = {q for q in by if QUANTITIES[q].family in LOCAL}
+    local = {q for q in by if QUANTITIES[q].family.local}
     if seen.where and local:  # what is the same all over would show in other places, too
         elsewhere.append({q: c for q, c in by.items() if q not in local})
     if not by:

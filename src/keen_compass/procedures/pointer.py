@@ -17,7 +17,6 @@ from numpy.typing import NDArray
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.language import tr
-from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import DIVISIONS, GRADUATIONS, METRIC, Page
 from keen_compass.pieces.where import Beside
@@ -41,6 +40,7 @@ from keen_compass.procedures.sheets import (
 from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Shown
+from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument

@@ -17,7 +17,6 @@ from typing import Any
 from keen_compass.errors import InputError, shown_input
 from keen_compass.language import tr
 from keen_compass.machines.heads import TOOL
-from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import METRIC, Graduation, Page, Tick, cut_ticks
 from keen_compass.pieces.where import Beside, Lines
@@ -43,6 +42,7 @@ from keen_compass.procedures.sheets import (
 from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Shown
+from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.notes import Note, note

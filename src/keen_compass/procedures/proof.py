@@ -20,7 +20,6 @@ from typing import Any
 from keen_compass.errors import InputError, PieceError
 from keen_compass.language import tr
 from keen_compass.machines.heads import TOOL
-from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import GRADUATIONS, Page
 from keen_compass.pieces.sticker import MOST_COPIES, Place, Sticker, border_places, laid, lines_to_cut, sticker_page
@@ -52,6 +51,7 @@ from keen_compass.procedures.sheets import (
 from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Shown
+from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.measuring import Measurement

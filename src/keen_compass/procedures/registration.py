@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.errors import InputError, UncertaintyError
 from keen_compass.language import tr
 from keen_compass.machines.heads import TOOL, offset_held
-from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Procedure
@@ -37,6 +36,7 @@ from keen_compass.procedures.stages import Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.assumed import AIMED, Spread
 from keen_compass.quantities.charts import Shown
+from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import MM_PER_INCH

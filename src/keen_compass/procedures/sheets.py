@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.errors import InputError, shown_input
 from keen_compass.language import tr
 from keen_compass.machines.heads import TOOL
-from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import (
     GRADUATIONS,
@@ -24,6 +23,7 @@ from keen_compass.pieces.page import (
 )
 from keen_compass.procedures.case import Parameters, listed, number
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.uncertainty import Cause, Origin, Source
 

@@ -1,53 +1,34 @@
-"""Every quantity the program knows: its names, group, place in the order, and what it rests on.
+"""Every quantity the program knows: its names, place in the order, and what it rests on.
 
-The order is arithmetic.md §1: later values rest on earlier ones. Light enough for the first screen.
+What the quantities of a family share is in `families`. The order is arithmetic.md §1: later values rest on earlier
+ones. Light enough for the first screen.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from enum import StrEnum
 from functools import cache
 from typing import NamedTuple
 
 from keen_compass.language import marked, tr
-
-
-class Lives(StrEnum):
-    """Where a value lives, and so how it is corrected."""
-
-    RESOLUTION = "resolution"  # in the controller, in the form that the machine's profile names
-    NUMBER = "number"  # in the controller, as a plain number in `unit`
-    BY_HAND = "by_hand"  # on the machine itself: shimmed, skimmed, turned; the value counts what was done
-    SETTING = "setting"  # of how it cuts, which our files carry and the machine's profile keeps
-    READ = "read"  # nowhere: a piece shows it, and a number that is kept rests on it
-    COMPUTED = "computed"  # nowhere: what the parts of the machine say about a number that is kept elsewhere
+from keen_compass.quantities.families import FAMILIES, Family, Lives, Outfit
 
 
 class Quantity(NamedTuple):
     """One calibrated value of a machine.
 
-    error_unit: in which its error is shown; scales and angles in mm per m, piece errors in mm.
     rests_on: quantities whose change makes this one *re-check*; what those rest on counts too.
-    default_tolerance: in mm; for scales and angles over 1000 mm; for feeds in mm/min.
-    unit: of the value itself, where it isn't a resolution.
-    one_sided: an error below zero does no harm.
-    depends: on which dimensions of what is mounted it depends (`subjects.DIMENSIONS`); none for the machine alone.
     spoke: the spoke of the rose that shows it; two quantities of one fault share one.
+    own_tolerance: where it isn't its family's.
     """
 
     name: str
     called: str
-    group: str
-    error_unit: str
+    family: Family
     rests_on: tuple[str, ...] = ()
-    default_tolerance: float = 0.1
     axis: str = ""
-    lives: Lives = Lives.RESOLUTION
-    unit: str = ""
     spoke: str = ""
-    one_sided: bool = False
-    depends: tuple[str, ...] = ()
+    own_tolerance: float = 0.0
 
     @property
     def label(self) -> str:
@@ -55,14 +36,44 @@ class Quantity(NamedTuple):
         return tr(self.called)
 
     @property
+    def group(self) -> str:
+        """motion, cut, heads or print."""
+        return self.family.group
+
+    @property
+    def error_unit(self) -> str:
+        """In which its error is shown."""
+        return self.family.error_unit
+
+    @property
+    def default_tolerance(self) -> float:
+        """In mm; for scales and angles over 1000 mm; for feeds in mm/min."""
+        return self.own_tolerance or self.family.tolerance
+
+    @property
+    def lives(self) -> Lives:
+        """Where its value lives."""
+        return self.family.lives
+
+    @property
+    def unit(self) -> str:
+        """Of the value itself, where it isn't a resolution."""
+        return self.family.unit
+
+    @property
+    def one_sided(self) -> bool:
+        """Whether an error below zero does no harm."""
+        return self.family.one_sided
+
+    @property
+    def depends(self) -> tuple[str, ...]:
+        """On which dimensions of what is mounted it depends."""
+        return self.family.depends
+
+    @property
     def scaled(self) -> bool:
         """Whether its tolerance is a length over the reference length."""
         return self.error_unit == "mm/m"
-
-    @property
-    def family(self) -> str:
-        """Its name without the axis: ``steps``, ``squareness``."""
-        return self.name.removeprefix(f"{self.axis}_").removesuffix(f"_{self.axis}") if self.axis else self.name
 
     @property
     def about(self) -> str:
@@ -74,13 +85,30 @@ class Quantity(NamedTuple):
         """The spoke that shows it."""
         return tr(self.spoke or self.called)
 
+    def on(self, outfit: Outfit) -> bool:
+        """Whether such a machine has it."""
+        return (self.axis != "z" or outfit.z) and self.family.has(outfit)
+
+
+def _one(
+    family: str,
+    called: str,
+    *,
+    rests_on: tuple[str, ...] = (),
+    axis: str = "",
+    name: str = "",
+    spoke: str = "",
+    tolerance: float = 0.0,
+) -> Quantity:
+    """name: where it isn't `axis_family`, or the family's alone."""
+    own = name or (f"{axis}_{family}" if axis else family)
+    return Quantity(own, called, FAMILIES[family], rests_on, axis, spoke, tolerance)
+
 
 _STEPS = ("x_steps", "y_steps")
 _MOTION = (*_STEPS, "x_backlash", "y_backlash")
-_BEAM = ("focus", "power", "cut_feed")  # what a beam's kerf follows
-_CUT = ("tool", "material", "thickness", "process")  # whose kerf it is
-_HEAD = ("accessory",)  # what is held beside the tool
-_PRINT = ("printer", "carrier")
+_DRIVE, _Z, _HOME = marked("Drive train"), marked("Z axis"), marked("Home")
+_TRAM, _FEEDS, _BEAM, _KERF = marked("Head tram"), marked("Feeds"), marked("Beam"), marked("Kerf")
 _BESIDE = {
     "pointer": (marked("Pointer"), marked("Pointer X"), marked("Pointer Y")),
     "sensor": (marked("Sensor"), marked("Sensor X"), marked("Sensor Y")),
@@ -88,245 +116,52 @@ _BESIDE = {
     "second_tool": (marked("Second tool"), marked("Second tool X"), marked("Second tool Y")),
 }  # what sits beside the tool: itself, along X, along Y
 _SCALE = marked("Print scale")
-_FED = ("printer", "material")
-_DRIVES = 20.0  # mm over 1000: closer than that, no switch, gear or tooth is wrong
 
 QUANTITIES: dict[str, Quantity] = {
     q.name: q
     for q in (
-        Quantity(
-            "x_drive",
-            marked("X drive train"),
-            "motion",
-            "mm/m",
-            (),
-            _DRIVES,
-            "x",
-            Lives.COMPUTED,
-            "",
-            marked("Drive train"),
-        ),
-        Quantity(
-            "y_drive",
-            marked("Y drive train"),
-            "motion",
-            "mm/m",
-            (),
-            _DRIVES,
-            "y",
-            Lives.COMPUTED,
-            "",
-            marked("Drive train"),
-        ),
-        Quantity(
-            "z_drive",
-            marked("Z drive train"),
-            "motion",
-            "mm/m",
-            (),
-            _DRIVES,
-            "z",
-            Lives.COMPUTED,
-            "",
-            marked("Drive train"),
-        ),
-        Quantity("x_steps", marked("X steps"), "motion", "mm/m", ("x_drive",), 0.4, "x"),
-        Quantity("y_steps", marked("Y steps"), "motion", "mm/m", ("y_drive",), 0.4, "y"),
-        Quantity("z_steps", marked("Z steps"), "motion", "mm/m", ("z_drive",), 2.0, "z", spoke=marked("Z axis")),
-        Quantity("x_backlash", marked("X backlash"), "motion", "mm", ("x_steps",), 0.05, "x", Lives.NUMBER, "mm"),
-        Quantity("y_backlash", marked("Y backlash"), "motion", "mm", ("y_steps",), 0.05, "y", Lives.NUMBER, "mm"),
-        Quantity(
-            "z_backlash",
-            marked("Z backlash"),
-            "motion",
-            "mm",
-            ("z_steps",),
-            0.05,
-            "z",
-            Lives.NUMBER,
-            "mm",
-            marked("Z axis"),
-        ),
-        Quantity("squareness", marked("Squareness"), "motion", "mm/m", _MOTION, 0.5, "", Lives.BY_HAND, "mm"),
-        Quantity(
-            "x_home",
-            marked("X home"),
-            "motion",
-            "mm",
-            (*_MOTION, "squareness"),
-            0.2,
-            "x",
-            Lives.NUMBER,
-            "mm",
-            marked("Home"),
-        ),
-        Quantity(
-            "y_home",
-            marked("Y home"),
-            "motion",
-            "mm",
-            (*_MOTION, "squareness"),
-            0.2,
-            "y",
-            Lives.NUMBER,
-            "mm",
-            marked("Home"),
-        ),
-        Quantity(
-            "tracking",
-            marked("Feed tracking"),
-            "motion",
-            "mm",
-            _STEPS,
-            0.2,
-            "",
-            Lives.BY_HAND,
-            "times",
-            depends=("material",),
-        ),
-        Quantity(
-            "x_tram", marked("X tram"), "motion", "mm/m", (), 0.3, "x", Lives.BY_HAND, "mm/m", marked("Head tram")
-        ),
-        Quantity(
-            "y_tram", marked("Y tram"), "motion", "mm/m", (), 0.3, "y", Lives.BY_HAND, "mm/m", marked("Head tram")
-        ),
-        Quantity(
-            "bed",
-            marked("Bed"),
-            "motion",
-            "mm",
-            ("x_steps", "y_steps", "x_tram", "y_tram"),
-            0.3,
-            "",
-            Lives.BY_HAND,
-            "mm",
-        ),
-        Quantity(
-            "x_speed",
-            marked("X feed"),
-            "motion",
-            "mm/min",
-            ("x_steps",),
-            500.0,
-            "x",
-            Lives.NUMBER,
-            "mm/min",
-            marked("Feeds"),
-            True,
-        ),
-        Quantity(
-            "y_speed",
-            marked("Y feed"),
-            "motion",
-            "mm/min",
-            ("y_steps",),
-            500.0,
-            "y",
-            Lives.NUMBER,
-            "mm/min",
-            marked("Feeds"),
-            True,
-        ),
-        Quantity("focus", marked("Focus"), "cut", "mm", (), 1.0, "", Lives.SETTING, "mm", marked("Beam"), depends=_CUT),
-        Quantity(
-            "power", marked("Power"), "cut", "%", ("focus",), 10.0, "", Lives.SETTING, "%", marked("Beam"), depends=_CUT
-        ),
-        Quantity(
-            "cut_feed",
-            marked("Cutting feed"),
-            "cut",
-            "mm/min",
-            ("focus",),
-            300.0,
-            "",
-            Lives.SETTING,
-            "mm/min",
-            marked("Beam"),
-            depends=_CUT,
-        ),
-        Quantity("kerf", marked("Kerf"), "cut", "mm", (*_MOTION, *_BEAM), 0.1, "", Lives.NUMBER, "mm", depends=_CUT),
-        Quantity(
-            "slot", marked("Slot width"), "cut", "mm", (), 0.1, "", Lives.READ, "mm", marked("Kerf"), depends=_CUT
-        ),
-        Quantity("bevel", marked("Bevel"), "cut", "mm", (), 0.5, "", Lives.BY_HAND, "mm", one_sided=True, depends=_CUT),
-        Quantity(
-            "hole_bias",
-            marked("Hole bias"),
-            "cut",
-            "mm",
-            ("kerf",),
-            0.1,
-            "",
-            Lives.NUMBER,
-            "mm",
-            marked("Kerf"),
-            depends=_CUT,
-        ),
+        _one("drive", marked("X drive train"), axis="x", spoke=_DRIVE),
+        _one("drive", marked("Y drive train"), axis="y", spoke=_DRIVE),
+        _one("drive", marked("Z drive train"), axis="z", spoke=_DRIVE),
+        _one("steps", marked("X steps"), rests_on=("x_drive",), axis="x"),
+        _one("steps", marked("Y steps"), rests_on=("y_drive",), axis="y"),
+        _one("steps", marked("Z steps"), rests_on=("z_drive",), axis="z", spoke=_Z, tolerance=2.0),
+        _one("backlash", marked("X backlash"), rests_on=("x_steps",), axis="x"),
+        _one("backlash", marked("Y backlash"), rests_on=("y_steps",), axis="y"),
+        _one("backlash", marked("Z backlash"), rests_on=("z_steps",), axis="z", spoke=_Z),
+        _one("squareness", marked("Squareness"), rests_on=_MOTION),
+        _one("home", marked("X home"), rests_on=(*_MOTION, "squareness"), axis="x", spoke=_HOME),
+        _one("home", marked("Y home"), rests_on=(*_MOTION, "squareness"), axis="y", spoke=_HOME),
+        _one("tracking", marked("Feed tracking"), rests_on=_STEPS),
+        _one("tram", marked("X tram"), axis="x", spoke=_TRAM),
+        _one("tram", marked("Y tram"), axis="y", spoke=_TRAM),
+        _one("bed", marked("Bed"), rests_on=(*_STEPS, "x_tram", "y_tram")),
+        _one("speed", marked("X feed"), rests_on=("x_steps",), axis="x", spoke=_FEEDS),
+        _one("speed", marked("Y feed"), rests_on=("y_steps",), axis="y", spoke=_FEEDS),
+        _one("focus", marked("Focus"), spoke=_BEAM),
+        _one("power", marked("Power"), rests_on=("focus",), spoke=_BEAM),
+        _one("cut_feed", marked("Cutting feed"), rests_on=("focus",), spoke=_BEAM),
+        _one("kerf", marked("Kerf"), rests_on=(*_MOTION, "focus", "power", "cut_feed")),
+        _one("slot", marked("Slot width"), spoke=_KERF),
+        _one("bevel", marked("Bevel")),
+        _one("hole_bias", marked("Hole bias"), rests_on=("kerf",), spoke=_KERF),
         *(
-            Quantity(
-                f"{head}_{a}",
-                called[1 + at],
-                "heads",
-                "mm",
-                _MOTION,
-                0.2,
-                a,
-                Lives.NUMBER,
-                "mm",
-                called[0],
-                depends=_HEAD,
-            )
+            _one(head, called[1 + at], rests_on=_MOTION, axis=a, name=f"{head}_{a}", spoke=called[0])
             for head, called in _BESIDE.items()
             for at, a in enumerate("xy")
         ),
-        Quantity(
-            "drag",
-            marked("Drag blade"),
-            "heads",
-            "mm",
-            ("x_backlash", "y_backlash"),
-            0.05,
-            "",
-            Lives.NUMBER,
-            "mm",
-            depends=("tool",),
+        _one("drag", marked("Drag blade"), rests_on=("x_backlash", "y_backlash")),
+        *(
+            _one("print_scale", called, rests_on=(f"{a}_steps",), axis=a, name=f"print_scale_{a}", spoke=_SCALE)
+            for a, called in (("x", marked("Print scale X")), ("y", marked("Print scale Y")))
         ),
-        Quantity(
-            "print_scale_x",
-            marked("Print scale X"),
-            "print",
-            "mm/m",
-            ("x_steps",),
-            1.0,
-            "x",
-            spoke=_SCALE,
-            depends=_PRINT,
-        ),
-        Quantity(
-            "print_scale_y",
-            marked("Print scale Y"),
-            "print",
-            "mm/m",
-            ("y_steps",),
-            1.0,
-            "y",
-            spoke=_SCALE,
-            depends=_PRINT,
-        ),
-        Quantity("media_feed", marked("Media feed"), "print", "%", (), 0.1, "", Lives.NUMBER, "percent", depends=_FED),
-        Quantity("registration", marked("Registration"), "print", "mm", _MOTION, 0.3, "", Lives.BY_HAND, "mm"),
-        Quantity(
+        _one("media_feed", marked("Media feed")),
+        _one("registration", marked("Registration"), rests_on=_MOTION),
+        _one(
             "proof",
             marked("Proof"),
-            "print",
-            "mm",
-            ("registration", "print_scale_x", "print_scale_y"),
-            0.3,
-            "",
-            Lives.BY_HAND,
-            "mm",
-            marked("Registration"),
-            depends=_PRINT,
+            rests_on=("registration", "print_scale_x", "print_scale_y"),
+            spoke=marked("Registration"),
         ),
     )
 }

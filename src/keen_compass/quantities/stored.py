@@ -8,7 +8,8 @@ from typing import Any
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.language import marked, tr
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import Lives
 from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.quantities.resolution import ResolutionForm, Stored, StoredResolution
 
@@ -28,29 +29,6 @@ SIZE: dict[str, float] = {
 }
 PERCENT = marked("percent")
 _IN_INCHES = {"mm": "in", "mm/min": "in/min", "mm/m": "thou/ft"}
-NOUNS = {
-    "backlash": marked("backlash"),
-    "home": marked("home offset"),
-    "speed": marked("fastest feed"),
-    "squareness": marked("gantry end moved"),
-    "tram": marked("tram set"),
-    "bed": marked("bed skimmed"),
-    "tracking": marked("feed tracking"),
-    "kerf": marked("kerf"),
-    "hole_bias": marked("hole bias"),
-    "bevel": marked("bevel"),
-    "focus": marked("focus height"),
-    "power": marked("power"),
-    "cut_feed": marked("cutting feed"),
-    "pointer": marked("pointer offset"),
-    "sensor": marked("sensor offset"),
-    "registration": marked("registration"),
-    "media_feed": marked("media feed"),
-    "proof": marked("proof"),
-    "camera": marked("camera offset"),
-    "second_tool": marked("second tool’s offset"),
-    "drag": marked("drag blade"),
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +73,7 @@ class StoredAmount:
 
     def name(self, axis: str) -> str:
         """What comes before `number`: ``X backlash, mm``; what was done so many times has no unit."""
-        noun = tr(NOUNS[QUANTITIES[self.quantity].family])
+        noun = tr(QUANTITIES[self.quantity].family.noun)
         words = f"{axis.upper()} {noun}" if axis else noun.capitalize()
         return words if self.unit == "times" else f"{words}, {tr(self.unit)}"
 

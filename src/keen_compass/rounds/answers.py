@@ -14,7 +14,8 @@ from keen_compass.machines.instrument_record import instrument_from_json
 from keen_compass.procedures.case import Case, Previous
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.stages import Makes
-from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
+from keen_compass.quantities.catalogue import QUANTITIES, beneath
+from keen_compass.quantities.families import Lives
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.notes import note, plain

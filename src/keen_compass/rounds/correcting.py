@@ -10,7 +10,8 @@ from keen_compass.formats.listing import means, number_in
 from keen_compass.language import tr
 from keen_compass.machines.limits import SETTING_OF
 from keen_compass.procedures.case import number
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import Lives
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import parse_length, plain_number
 from keen_compass.quantities.stored import StoredAmount, StoredValue, same_size

@@ -92,7 +92,7 @@ def known(
     was changed after it. until: those made by then (UTC).
     """
     found: dict[str, Known] = {}
-    asked = [q for q in machine.quantities if QUANTITIES[q].family == "backlash" and q not in yields]
+    asked = [q for q in machine.quantities if QUANTITIES[q].family.name == "backlash" and q not in yields]
     for q, kept in shop.newest_findings(machine.uid, asked, until, without).items():
         now, f = snapshot.held.get(q), kept.finding
         if not isinstance(now, StoredAmount):

@@ -7,7 +7,8 @@ from dataclasses import replace
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.planning import Proposal, proposals, single_minutes
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import Lives
 from keen_compass.rounds.context import LATEST
 from keen_compass.rounds.knowledge import everything_known, present
 from keen_compass.shop.standing import State, spokes

@@ -240,7 +240,7 @@ class Sheets:
         """What the controller moves and aims by now, as it is there."""
         machine, held = self._c.machine, self._c.values()
         families = ("steps", "backlash", "print_scale", self.head)
-        return {q: machine.place(q).text(v) for q, v in held.items() if QUANTITIES[q].family in families}
+        return {q: machine.place(q).text(v) for q, v in held.items() if QUANTITIES[q].family.name in families}
 
     def otherwise(self) -> tuple[str, ...]:
         """Quantities that stand otherwise in the controller than when the marks were aimed at."""

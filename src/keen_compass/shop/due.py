@@ -8,7 +8,8 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from keen_compass.machines.profile import Machine
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import Lives
 from keen_compass.quantities.subjects import Subject
 from keen_compass.shop.kept import KeptFinding
 from keen_compass.shop.machines import key_for

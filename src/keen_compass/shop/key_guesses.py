@@ -13,16 +13,9 @@ from dataclasses import dataclass
 from keen_compass.formats.listing import Entry, Listing, number_in
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import FAMILIES
 from keen_compass.shop.kept import KeptValue
 
-# Words of the trade by which controllers name their settings, by family of quantity.
-WORDS: Mapping[str, tuple[str, ...]] = {
-    "steps": ("step", "pulse", "resolution", "scale", "calib"),
-    "backlash": ("backlash", "lash", "play"),
-    "home": ("home", "homing"),
-    "speed": ("feed", "speed", "rapid", "velocity", "rate"),
-    "kerf": ("kerf",),
-}
 COMMON = 4  # keys that hold the same number: from here on it tells nothing
 MOST_ENTRIES = 5000  # of a listing; what is longer is no list of settings
 ENOUGH = 2.0  # of the points below
@@ -69,8 +62,9 @@ def _named(entry: Entry, quantity: str) -> float:
     words = set(plain.split())
     axes = {axis for axis in "xyz" if axis in words or f"axis{axis}" in words}
     wanted, family = QUANTITIES[quantity].axis, QUANTITIES[quantity].family
-    kind = any(word in plain for word in WORDS.get(family, ()))
-    other_kind = not kind and any(word in plain for f, some in WORDS.items() if f != family for word in some)
+    kind = any(word in plain for word in family.keys)
+    others = (word for f in FAMILIES.values() if f is not family for word in f.keys)
+    other_kind = not kind and any(word in plain for word in others)
     score = (1.0 if kind else 0.0) - (1.0 if other_kind else 0.0)
     if wanted and axes:
         score += 1.0 if axes == {wanted} else -2.0

@@ -225,7 +225,7 @@ def of_another(shop: Shop, machine: Machine) -> dict[str, Misplaced]:
 def _recommended(machine: Machine, quantity: str, accessory: Fitting | None) -> StoredAmount | None:
     """What the maker of an accessory gives for the second tool that it makes, as the controller keeps it."""
     known = QUANTITIES[quantity]
-    if accessory is None or accessory.offset is None or known.family != "second_tool":
+    if accessory is None or accessory.offset is None or known.family.name != "second_tool":
         return None
     place, sign = machine.place(quantity), sign_kept(quantity, machine.offset_form, machine.flipped)
     mm = accessory.offset["xy".index(known.axis)]

@@ -13,7 +13,8 @@ from keen_compass.language import tr
 from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.machines.instrument_record import instrument_from_json, instrument_to_json
 from keen_compass.machines.profile import Machine
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import Lives
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.notes import note
 from keen_compass.quantities.stored import StoredValue, stored_from_body

@@ -12,7 +12,8 @@ from typing import NamedTuple
 
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
-from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
+from keen_compass.quantities.catalogue import QUANTITIES, beneath
+from keen_compass.quantities.families import Lives
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict

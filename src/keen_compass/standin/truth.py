@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 import random
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
-from typing import Any
+from typing import Any, NamedTuple
 
-from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.catalogue import QUANTITIES, Quantity
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue
@@ -213,43 +213,8 @@ class Truth:
 
     def right(self, quantity: str, settings: Mapping[str, StoredValue]) -> float:
         """The number that a quantity should have beside the others, where one is right; nan for what has none."""
-        axis = quantity[0]
-        match QUANTITIES[quantity].family:
-            case "steps":
-                return self.motion.get(axis, math.nan)
-            case "backlash":
-                return self.lost_motion.get(axis, math.nan)
-            case "squareness":
-                return -self.skew * self.gantry
-            case "home":
-                return self.home.get(axis, math.nan)
-            case "tram":
-                return -self.tram.get(axis, 0.0)
-            case "speed":
-                return self.limits.get(axis, math.nan)
-            case "bed":
-                return self.bed_range({})
-            case "kerf":
-                across = sum(self.play_left(a, settings) for a in "xy") / 2  # of an outside's two sizes
-                return (self.kerf + across) / (2.0 if self.kerf_form == "half" else 1.0)
-            case "camera" | "second_tool" as head:
-                return self.beside(head, settings)["xy".index(QUANTITIES[quantity].axis)]
-            case "pointer" | "sensor" as head:
-                over = self.over_print(settings)  # what aims does so over a print
-                return over.beside(head, settings)["xy".index(QUANTITIES[quantity].axis)]
-            case "hole_bias":
-                return self.hole_bias
-            case "print_scale":
-                stored = settings.get(quantity)
-                off = self.error(quantity, settings) / 1000
-                return stored.corrected(off, 9).value if isinstance(stored, StoredResolution) else math.nan
-            case "drag":
-                return self.trails or math.nan
-            case "media_feed":
-                return self.fed
-            case "focus":
-                return self.focus if self.depth_of_focus else math.nan
-        return math.nan
+        hidden = HIDDEN.get(QUANTITIES[quantity].family.name, NOTHING)
+        return hidden.right(self, QUANTITIES[quantity], settings)
 
     def error(
         self,
@@ -259,45 +224,12 @@ class Truth:
         share: float = 1.0,
         points: Sequence[tuple[float, float]] = (),
     ) -> float:
-        """What is really left, in the quantity's error unit.
+        """What is really left, in the quantity's error unit; nan for what nothing is known of.
 
         share: of the limit, that a feed is to keep to. points: of the bed, where it was read.
         """
-        axis = quantity[0]
-        match QUANTITIES[quantity].family:
-            case "print_scale":
-                axis = QUANTITIES[quantity].axis
-                return self.over_print(settings).error(f"{axis}_steps", settings)
-            case "steps":
-                stored = settings.get(quantity)
-                return 1000 * self.scale_error(axis, stored) if isinstance(stored, StoredResolution) else math.nan
-            case "backlash":
-                return self.play_left(axis, settings)
-            case "squareness":
-                return 1000 * self.tan_skew(settings)
-            case "home":
-                return self.home_shift(axis, settings)
-            case "tram":
-                return self.tilt(axis, settings)
-            case "speed":
-                return amount(settings, quantity) - share * self.limits.get(axis, math.nan)
-            case "kerf":
-                return self.kept_kerf(settings) - self.right("kerf", settings) * (
-                    2.0 if self.kerf_form == "half" else 1.0
-                )
-            case "bevel":
-                return self.thickness * abs(math.tan(self.bevel))
-            case "hole_bias":
-                return self.hole_bias - amount(settings, quantity)
-            case "focus":
-                return amount(settings, quantity) - self.focus
-            case "drag":
-                return amount(settings, quantity) - self.trails
-            case "camera" | "second_tool" | "pointer" | "sensor" | "media_feed":
-                return amount(settings, quantity) - self.right(quantity, settings)
-            case "bed":
-                return self.bed_range(settings, points)
-        return math.nan
+        hidden = HIDDEN.get(QUANTITIES[quantity].family.name, NOTHING)
+        return hidden.left(self, QUANTITIES[quantity], settings, Looked(share, points))
 
     def bed_range(self, settings: Mapping[str, StoredValue], points: Sequence[tuple[float, float]] = ()) -> float:
         """Highest minus lowest of the bed; without `points` all over it, away from its edges."""
@@ -313,6 +245,93 @@ class Truth:
         shown = value + offset + slope * value + rng.gauss(0, self.repeat * instrument.resolution)
         shown = round(shown / instrument.resolution) * instrument.resolution
         return round(shown if signed else max(shown, instrument.resolution), 6)
+
+
+class Looked(NamedTuple):
+    """How one looks at what is left; see `Truth.error`."""
+
+    share: float = 1.0
+    points: Sequence[tuple[float, float]] = ()
+
+
+Settings = Mapping[str, StoredValue]
+
+
+class Hidden(NamedTuple):
+    """What a machine hides of a family of quantities.
+
+    right: the number that one should have beside the others, nan where none is. left: its error, in its error unit.
+    """
+
+    right: Callable[[Truth, Quantity, Settings], float]
+    left: Callable[[Truth, Quantity, Settings, Looked], float]
+
+
+def _none_is(_t: Truth, _q: Quantity, _s: Settings) -> float:
+    return math.nan
+
+
+def _beyond_right(truth: Truth, q: Quantity, settings: Settings, _: Looked) -> float:
+    """By how much the number that is kept is too large."""
+    return amount(settings, q.name) - truth.right(q.name, settings)
+
+
+def _left_of_steps(truth: Truth, q: Quantity, settings: Settings, _: Looked) -> float:
+    stored = settings.get(f"{q.axis}_steps")
+    return 1000 * truth.scale_error(q.axis, stored) if isinstance(stored, StoredResolution) else math.nan
+
+
+def _right_over_print(truth: Truth, q: Quantity, settings: Settings) -> float:
+    stored, off = settings.get(q.name), truth.error(q.name, settings) / 1000
+    return stored.corrected(off, 9).value if isinstance(stored, StoredResolution) else math.nan
+
+
+def _widths(truth: Truth) -> float:
+    """Of the kept kerf in the full one."""
+    return 2.0 if truth.kerf_form == "half" else 1.0
+
+
+def _right_kerf(truth: Truth, _: Quantity, settings: Settings) -> float:
+    across = sum(truth.play_left(a, settings) for a in "xy") / 2  # of an outside's two sizes
+    return (truth.kerf + across) / _widths(truth)
+
+
+def _right_beside(truth: Truth, q: Quantity, settings: Settings) -> float:
+    return truth.beside(q.family.name, settings)["xy".index(q.axis)]
+
+
+def _right_aimed(truth: Truth, q: Quantity, settings: Settings) -> float:
+    """What aims does so over a print."""
+    return _right_beside(truth.over_print(settings), q, settings)
+
+
+NOTHING = Hidden(_none_is, lambda *_: math.nan)
+# Family of quantities → what is hidden of it.
+HIDDEN: dict[str, Hidden] = {
+    "steps": Hidden(lambda t, q, _: t.motion.get(q.axis, math.nan), _left_of_steps),
+    "print_scale": Hidden(_right_over_print, lambda t, q, s, look: _left_of_steps(t.over_print(s), q, s, look)),
+    "backlash": Hidden(lambda t, q, _: t.lost_motion.get(q.axis, math.nan), lambda t, q, s, _: t.play_left(q.axis, s)),
+    "squareness": Hidden(lambda t, *_: -t.skew * t.gantry, lambda t, _q, s, _: 1000 * t.tan_skew(s)),
+    "home": Hidden(lambda t, q, _: t.home.get(q.axis, math.nan), lambda t, q, s, _: t.home_shift(q.axis, s)),
+    "tram": Hidden(lambda t, q, _: -t.tram.get(q.axis, 0.0), lambda t, q, s, _: t.tilt(q.axis, s)),
+    "speed": Hidden(
+        lambda t, q, _: t.limits.get(q.axis, math.nan),
+        lambda t, q, s, look: amount(s, q.name) - look.share * t.limits.get(q.axis, math.nan),
+    ),
+    "bed": Hidden(lambda t, *_: t.bed_range({}), lambda t, _q, s, look: t.bed_range(s, look.points)),
+    "kerf": Hidden(_right_kerf, lambda t, q, s, _: t.kept_kerf(s) - _right_kerf(t, q, s) * _widths(t)),
+    "bevel": Hidden(_none_is, lambda t, *_: t.thickness * abs(math.tan(t.bevel))),
+    "hole_bias": Hidden(lambda t, *_: t.hole_bias, lambda t, q, s, _: t.hole_bias - amount(s, q.name)),
+    "camera": Hidden(_right_beside, _beyond_right),
+    "second_tool": Hidden(_right_beside, _beyond_right),
+    "pointer": Hidden(_right_aimed, _beyond_right),
+    "sensor": Hidden(_right_aimed, _beyond_right),
+    "drag": Hidden(lambda t, *_: t.trails or math.nan, lambda t, q, s, _: amount(s, q.name) - t.trails),
+    "media_feed": Hidden(lambda t, *_: t.fed, _beyond_right),
+    "focus": Hidden(
+        lambda t, *_: t.focus if t.depth_of_focus else math.nan, lambda t, q, s, _: amount(s, q.name) - t.focus
+    ),
+}
 
 
 def _print_scale(settings: Mapping[str, StoredValue], axis: str) -> float:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from keen_compass.language import tr, written
 from keen_compass.machines.profile import Machine
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.digits import two_significant
+from keen_compass.quantities.families import Lives
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.shop.standing import Spoke, State, Why
 from keen_compass.words.consequences import finding_in_words

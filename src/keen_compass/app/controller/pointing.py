@@ -9,7 +9,6 @@ from keen_compass.app.parts import Button, Line, plain_combo
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import Number
 from keen_compass.language import marked, tr
-from keen_compass.machines.places import SIGNED
 from keen_compass.quantities.catalogue import QUANTITIES
 
 SAME, OTHER = marked("along the axis"), marked("opposite to the axis")
@@ -76,13 +75,13 @@ class PointingBar(QWidget):
         """Asked where a sign may be counted the other way; as the profile has it."""
         quantity = self.what.currentData()
         self.remember.setEnabled(bool(quantity) and self._model.editable)
-        asked = bool(quantity) and QUANTITIES[quantity].family in SIGNED
+        asked = bool(quantity) and QUANTITIES[quantity].family.signed
         self.sign.setVisible(asked and self.number is not None)
         if asked:
             self.sign.setCurrentIndex(int(quantity in self._model.machine.flipped))
 
     def _remember(self) -> None:
         if self.number is not None and (quantity := self.what.currentData()):
-            signed = QUANTITIES[quantity].family in SIGNED
+            signed = QUANTITIES[quantity].family.signed
             self._model.point(quantity, self.number, bool(self.sign.currentData()) if signed else None)
             self.follow()

@@ -35,9 +35,9 @@ from keen_compass.app.waiting import Dropped, beside
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.language import marked, tr
 from keen_compass.machines.heads import TOOL
-from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.shown import length_unit
 from keen_compass.procedures.laying import Laid
+from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.rounds.fitting import Fitting, errors_for_files
 from keen_compass.shop.store import Shop
 from keen_compass.solve.warp import CONTAINS

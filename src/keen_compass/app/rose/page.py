@@ -20,7 +20,8 @@ from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_size
 from keen_compass.procedures import Entry as RegistryEntry
 from keen_compass.procedures import yielding
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import Lives
 from keen_compass.shop.due import Due
 from keen_compass.shop.standing import Spoke, State, as_drawn, next_in_order
 from keen_compass.words.due import because, day_of

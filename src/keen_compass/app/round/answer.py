@@ -16,9 +16,10 @@ from keen_compass.app.round.model import RoundModel
 from keen_compass.language import dated, marked, tr
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.digits import two_significant
+from keen_compass.quantities.families import Lives
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.verdict import Verdict

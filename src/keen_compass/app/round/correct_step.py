@@ -15,7 +15,8 @@ from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
 from keen_compass.language import tr
 from keen_compass.procedures.stages import Step
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import Lives
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.words.doing import doing_in_words

@@ -15,7 +15,8 @@ from keen_compass.app.round.floor_picture import FloorPicture
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.piece_canvas import seen_from
 from keen_compass.language import tr
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.families import Lives
 from keen_compass.words.doing import doing_in_words
 from keen_compass.words.say import capital, say, show_for
 

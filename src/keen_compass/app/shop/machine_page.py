@@ -28,7 +28,6 @@ from keen_compass.machines.forms import (
     usual_machine,
 )
 from keen_compass.machines.limits import COUNTS, FILES, HEADS
-from keen_compass.machines.places import SIGNED
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.kinds import MachineKind
@@ -165,7 +164,7 @@ class MachinePage(PlacePage):
         k.choice("print_form", tr("Print scale is kept as"), PRINT_WORDS)
         k.choice("offset_form", tr("Offsets are counted"), OFFSET_WORDS)
         for q in IN_CONTROLLER:
-            if QUANTITIES[q].family in SIGNED:
+            if QUANTITIES[q].family.signed:
                 k.choice(
                     f"flipped_{q}",
                     tr("{label} grows", label=QUANTITIES[q].label),
