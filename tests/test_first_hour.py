@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from driving import click, focus, opened, press, shown
 from keen_compass.app.shop.new_machine import NewMachinePage
 from keen_compass.app.window import MainWindow
-from keen_compass.machines.forms import JUDGED, machine_fields, read_machine
+from keen_compass.machines.forms import judged, machine_fields, read_machine
 from keen_compass.machines.newcomer import fields_of, forms_like, usual_in
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.kinds import MachineKind
@@ -39,7 +39,7 @@ def test_what_is_usual_is_a_whole_machine_in_its_own_unit(kind: MachineKind, uni
         assert not text.endswith(f" {other}"), name
     if units == "in":  # numbers that someone would name: few digits
         assert all(len(text.split()[0]) <= 6 for text in (fields["bed_x"], fields["bed_y"], fields["tool_width"]))
-        for q in JUDGED:
+        for q in judged():
             if QUANTITIES[q].error_unit == "mm":
                 assert round(machine.tolerances[q] / 25.4, 3) == pytest.approx(machine.tolerances[q] / 25.4)
     usual = usual_in(kind, "mm").bed

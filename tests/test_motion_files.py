@@ -33,7 +33,7 @@ from keen_compass.pieces.reference import ReferenceLines
 from keen_compass.pieces.square import CIRCLE, RECTANGLE, SquareFigure
 from keen_compass.practice.demo_machines import HERON
 from keen_compass.procedures import REGISTRY, load, yielding
-from keen_compass.quantities.catalogue import ORDER, QUANTITIES, beneath
+from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.families import Lives
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.geometry import Box
@@ -298,8 +298,9 @@ def test_the_walk_is_told_to_scripts() -> None:
 
 
 def test_the_order_is_an_order_of_dependence() -> None:
-    for q in ORDER:
-        assert all(ORDER.index(under) < ORDER.index(q) for under in beneath(q)), q
+    order = list(QUANTITIES)
+    for q in order:
+        assert all(order.index(under) < order.index(q) for under in beneath(q)), q
         for under in beneath(q):
             assert set(beneath(under)) <= set(beneath(q))
     assert beneath("x_home")[:2] == ("x_drive", "y_drive")
@@ -320,7 +321,7 @@ def test_every_quantity_of_every_machine_has_a_procedure() -> None:
     assert not {"bed", "x_home", "x_speed", "x_tram", "z_steps"} & set(plotter.quantities)
 
 
-@pytest.mark.parametrize("quantity", [q for q in ORDER if QUANTITIES[q].lives in (Lives.NUMBER, Lives.BY_HAND)])
+@pytest.mark.parametrize("quantity", [q for q in QUANTITIES if QUANTITIES[q].lives in (Lives.NUMBER, Lives.BY_HAND)])
 def test_amounts_are_kept_and_renewed(quantity: str) -> None:
     held = nothing_stored(quantity)
     assert held is not None

@@ -26,7 +26,7 @@ from keen_compass.machines.form_reader import (
 from keen_compass.machines.limits import BED, FITTINGS, LIMITS, OFFSET_FORMS, THICKNESS, WIDEST_TOOL
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import length_unit, show_length
-from keen_compass.quantities.catalogue import ORDER, QUANTITIES
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.families import AIMED_WITH, Lives
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import parse_length, plain_number, trim_number
@@ -36,8 +36,6 @@ from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import SIZE, StoredValue, unit_kept
 
 # What is in the controller under a name of its own; the rest of what has a tolerance is set by hand.
-IN_CONTROLLER = tuple(q for q in ORDER if QUANTITIES[q].lives in (Lives.RESOLUTION, Lives.NUMBER))
-JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives not in (Lives.COMPUTED, Lives.READ))
 FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with
 CUTS, DRAWS, TRAILS = (
     marked("cuts"),
@@ -50,6 +48,16 @@ HEIGHTS = ("depth_per_pass", "pierce_height", "cut_height")
 RATES = {"feed": FEEDS, "plunge_feed": FEEDS, "acceleration": ACCELERATIONS}
 CUTTING = ("spindle_rpm", "pierce_delay", "power")  # plain numbers
 DAYS_PER_MONTH = 30.5
+
+
+def in_controller() -> tuple[str, ...]:
+    """Quantities of which a controller keeps the number."""
+    return tuple(name for name, q in QUANTITIES.items() if q.lives in (Lives.RESOLUTION, Lives.NUMBER))
+
+
+def judged() -> tuple[str, ...]:
+    """Quantities that have a tolerance."""
+    return tuple(name for name, q in QUANTITIES.items() if q.lives not in (Lives.COMPUTED, Lives.READ))
 
 
 def usual_machine(kind: MachineKind) -> Machine:
@@ -91,7 +99,7 @@ def absent_from(kind: MachineKind, gives_room: str = "file", heads: str = "", *,
     usual = replace(usual_machine(kind), heads=read_heads(heads))
     has = {*usual.quantities, *(replace(usual, z_travel=50.0).quantities if not kind.plots else ())}
     has |= {"drag"} if trails and kind.plots else set()
-    lacking = set(JUDGED) - has
+    lacking = set(judged()) - has
     absent = {*lacking, *(f"tolerance_{q}" for q in lacking), *(f"flipped_{q}" for q in lacking)}
     if not heads:
         absent |= {"offset_form", "accessory", "accessory_x", "accessory_y"}
@@ -167,12 +175,12 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
     along = "x" if m.bed[0] >= m.bed[1] else "y"
     fields |= {"feeds_along": along, "roll_length": fields[f"bed_{along}"]}
     fields["roll_width"] = fields["bed_y" if along == "x" else "bed_x"]
-    for q in IN_CONTROLLER:
+    for q in in_controller():
         place = m.place(q)
         fields[q] = place.text(values[q]) if q in values else ""
         fields[f"key_{q}"] = place.key
         fields[f"flipped_{q}"] = "other" if q in m.flipped else "same"
-    for q in JUDGED:
+    for q in judged():
         fields[f"tolerance_{q}"] = show_tolerance(m, q)
     return fields
 
@@ -219,15 +227,15 @@ def read_machine(
         controller_units=fields.get("controller_units", "mm"),
         setting_line=line,
         decimals=decimals,
-        decimals_of={q: n for q in IN_CONTROLLER if (n := digits_shown(fields.get(q, ""))) > decimals},
+        decimals_of={q: n for q in in_controller() if (n := digits_shown(fields.get(q, ""))) > decimals},
         takes_effect=fields.get("takes_effect", "").strip(),
         process=fields.get("process", "").strip()[:MOST_PROCESS],
         units_per_mm=reader.number("units_per_mm", 1, 10_000),
         due_days=round(reader.number("due_months", 1, 120) * DAYS_PER_MONTH),
         reference_length=reader.length("reference_length", unit, limits=LIMITS["reference_length"]),
-        tolerances={q: read_tolerance(reader, q, unit) for q in JUDGED},
-        setting_keys={q: reader.words(f"key_{q}") for q in IN_CONTROLLER},
-        flipped=tuple(q for q in IN_CONTROLLER if fields.get(f"flipped_{q}") == "other"),
+        tolerances={q: read_tolerance(reader, q, unit) for q in judged()},
+        setting_keys={q: reader.words(f"key_{q}") for q in in_controller()},
+        flipped=tuple(q for q in in_controller() if fields.get(f"flipped_{q}") == "other"),
         z_travel=reader.length("z_travel", unit, zero=True, limits=LIMITS["z_travel"]),
         gantry=reader.length("gantry", unit, zero=True, limits=LIMITS["gantry"]),
         gantry_along=fields.get("gantry_along", "y"),
@@ -248,7 +256,7 @@ def read_machine(
         **_cutting(reader, unit),
     )
     stored: dict[str, StoredValue] = {}
-    for q in IN_CONTROLLER:
+    for q in in_controller():
         value = reader.take(q, lambda text, q=q: held(machine.place(q), text), None)  # type: ignore[misc]
         if value is not None:
             stored[q] = value
@@ -294,7 +302,7 @@ def _cutting(reader: FormReader, unit: str) -> dict[str, Any]:
 def turned(fields: Mapping[str, str], was: str, now: str) -> dict[str, str]:
     """The controller's amounts in its other unit, by field; what can't be read stays as it was typed."""
     found = {}
-    for q in IN_CONTROLLER:
+    for q in in_controller():
         if QUANTITIES[q].lives is Lives.NUMBER and fields.get(q, "").strip():
             try:
                 value = plain_number(fields[q])

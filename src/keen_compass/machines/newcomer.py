@@ -12,7 +12,7 @@ from dataclasses import replace
 from keen_compass.errors import LengthError
 from keen_compass.language import tr
 from keen_compass.machines.fitted import Stock, Tool
-from keen_compass.machines.forms import JUDGED, machine_fields, usual_machine
+from keen_compass.machines.forms import judged, machine_fields, usual_machine
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.kinds import MachineKind
@@ -57,7 +57,7 @@ def usual_in(kind: MachineKind, units: str) -> Machine:
         tools=(tool,),
         stock=sized,
         reference_length=IN_INCHES,
-        tolerances={q: _tolerance(q) for q in JUDGED},
+        tolerances={q: _tolerance(q) for q in judged()},
         pierce_height=0.15 * INCH,
         cut_height=0.06 * INCH,
         depth_per_pass=INCH / 8,

@@ -165,8 +165,6 @@ QUANTITIES: dict[str, Quantity] = {
         ),
     )
 }
-ORDER = tuple(QUANTITIES)
-
 UNKNOWNS = {
     "x_scale": marked("X scale"),
     "y_scale": marked("Y scale"),
@@ -186,7 +184,7 @@ def unknown_label(name: str) -> str:
 def beneath(quantity: str) -> tuple[str, ...]:
     """Everything that a quantity rests on, near and far, in the order of dependence."""
     found = set(_beneath(quantity))
-    return tuple(q for q in ORDER if q in found)
+    return tuple(q for q in QUANTITIES if q in found)
 
 
 def _beneath(quantity: str) -> Iterator[str]:

@@ -18,10 +18,10 @@ from keen_compass.machines.form_reader import NEEDED
 from keen_compass.machines.forms import (
     CUTS,
     DRAWS,
-    IN_CONTROLLER,
-    JUDGED,
     TRAILS,
     absent_from,
+    in_controller,
+    judged,
     machine_fields,
     read_machine,
     turned,
@@ -36,7 +36,6 @@ from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.shop.store import Shop
 
 ROOM_WORDS = {"file": marked("is in our files"), "controller": marked("is added by the controller")}
-CUT = tuple(q for q in IN_CONTROLLER if QUANTITIES[q].group == "cut")
 NUMBER = (9, 14, 8)  # shares of a row: a number, what the controller calls it, its tolerance
 PICTURE = 210  # px, height of the picture of the axes
 HEAD_WORDS = {
@@ -153,8 +152,9 @@ class MachinePage(PlacePage):
         k.fold(tr("More that the controller keeps"))
         k.choice("controller_units", tr("Its lengths and feeds"), {"mm": tr("in millimetres"), "in": tr("in inches")})
         k.field("decimals", tr("Decimals kept"), tr("more where a number shows more"))
-        for q in IN_CONTROLLER:
-            if q not in (*NEEDED, *CUT):
+        cut = [q for q in in_controller() if QUANTITIES[q].group == "cut"]
+        for q in in_controller():
+            if q not in (*NEEDED, *cut):
                 self._number(q)
         k.combos["controller_units"].currentIndexChanged.connect(lambda _: self._turn_units())
         self._kept_in = "mm"
@@ -163,7 +163,7 @@ class MachinePage(PlacePage):
         k.field("takes_effect", tr("It takes effect"), tr("e.g. after a restart"))
         k.choice("print_form", tr("Print scale is kept as"), PRINT_WORDS)
         k.choice("offset_form", tr("Offsets are counted"), OFFSET_WORDS)
-        for q in IN_CONTROLLER:
+        for q in in_controller():
             if QUANTITIES[q].family.signed:
                 k.choice(
                     f"flipped_{q}",
@@ -175,12 +175,12 @@ class MachinePage(PlacePage):
         k.choice("gives_room", tr("Half the kerf is offset"), ROOM_WORDS)
         k.choice("kerf_form", tr("It keeps the kerf as"), {"full": tr("full width"), "half": tr("half width (radius)")})
         k.columns(tr("now"), tr("is called"), tr("tolerance"), shares=NUMBER)
-        for q in CUT:
+        for q in cut:
             self._number(q)
         k.combos["gives_room"].currentIndexChanged.connect(lambda _: self._follow_kind())
         k.fold(tr("Tolerances of what is set by hand"))
-        for q in JUDGED:
-            if q not in IN_CONTROLLER:
+        for q in judged():
+            if q not in in_controller():
                 k.field(f"tolerance_{q}", QUANTITIES[q].label)
         k.field("reference_length", tr("Scales and slopes over"))
 
@@ -293,7 +293,7 @@ class MachinePage(PlacePage):
             with self._shop.writing():
                 self._shop.put_machine(copy)
                 for quantity, held in self._shop.values_on(self._machine).items():
-                    if quantity in IN_CONTROLLER:
+                    if quantity in in_controller():
                         self._shop.put_value(copy.uid, quantity, held.stored, "start", subject=copy.subject)
         except KeenCompassError as error:
             self._trouble.say(str(error))

@@ -15,7 +15,7 @@ from typing import NamedTuple
 
 from keen_compass.language import ENGLISH, language, marked
 from keen_compass.procedures import REGISTRY
-from keen_compass.words.procedures import about
+from keen_compass.words.procedures import about, does, title
 
 PAGES = Path(__file__).with_name("pages")
 PICTURES = Path(__file__).with_name("pictures")
@@ -90,7 +90,10 @@ def _topic(name: str, code: str) -> Topic:
     own = PAGES / code / f"{name}.md"
     if not own.exists():
         own, code = PAGES / f"{name}.md", ENGLISH
-    text = own.read_text(encoding="utf-8")
+    if name in REGISTRY and not own.exists():  # what it says of itself is a page
+        text = f"# {title(name)}\n\n{does(name)}.\n\n## Steps\n"
+    else:
+        text = own.read_text(encoding="utf-8")
     if name in REGISTRY:
         text = _with_what_is_known(name, text)
     return Topic(name, text.partition("\n")[0].removeprefix("# "), text, code)
