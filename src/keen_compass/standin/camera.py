@@ -8,21 +8,30 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from keen_compass.standin.truth import Truth
 
 Point = tuple[float, float]
+Square = NDArray[np.floating]
 SIZE = (800, 600)  # px
 PEN = 0.3  # mm, what a line is wide
-SEEN = 30.0  # mm from the middle, beyond which nothing is in the picture
 
 
-def matrix_of(truth: Truth) -> np.ndarray[tuple[int, int], np.dtype[np.float64]]:
+def matrix_of(truth: Truth) -> Square:
     """Pixels → mm; v runs down, so a camera that isn't mirrored turns one axis over."""
     scale, turn, mirrored = truth.camera
     c, s = math.cos(math.radians(turn)), math.sin(math.radians(turn))
     rotation = np.array([[c, -s], [s, c]])
     return rotation @ np.diag([scale, scale if mirrored else -scale])
+
+
+def _about(to_pixels: Square, at: Point, a: Point, b: Point, beside: float) -> tuple[slice, slice]:
+    """Rows and columns of the picture that a stroke from a to b may mark, `beside` px either side of it."""
+    ends = [to_pixels @ np.subtract(p, at) + np.divide(SIZE, 2) for p in (a, b)]
+    first = np.floor(np.min(ends, axis=0) - beside - 1).clip(0, SIZE).astype(int)
+    last = np.ceil(np.max(ends, axis=0) + beside + 1).clip(0, SIZE).astype(int)
+    return slice(first[1], last[1]), slice(first[0], last[0])
 
 
 def picture(truth: Truth, at: Point, lines: Sequence[Sequence[Point]], seed: str) -> bytes:
@@ -38,14 +47,16 @@ def picture(truth: Truth, at: Point, lines: Sequence[Sequence[Point]], seed: str
     y = at[1] + M[1, 0] * (u - w / 2) + M[1, 1] * (v - h / 2)
     soft, ink = truth.camera[0], np.zeros((h, w))
     for line in lines:
-        for (ax, ay), (bx, by) in itertools.pairwise(line):
-            if min(math.dist(at, p) for p in ((ax, ay), (bx, by), ((ax + bx) / 2, (ay + by) / 2))) > SEEN:
+        for a, b in itertools.pairwise(line):
+            there = _about(np.linalg.inv(M), at, a, b, (PEN / 2 + soft) / truth.camera[0])
+            if not ink[there].size:
                 continue
-            long = math.dist((ax, ay), (bx, by)) or 1.0
+            (ax, ay), (bx, by), px, py = a, b, x[there], y[there]
+            long = math.dist(a, b) or 1.0
             ux, uy = (bx - ax) / long, (by - ay) / long
-            along = np.clip((x - ax) * ux + (y - ay) * uy, 0, long)
-            away = np.hypot(x - ax - along * ux, y - ay - along * uy)
-            ink = np.maximum(ink, np.clip((PEN / 2 - away) / soft + 0.5, 0, 1))
+            along = np.clip((px - ax) * ux + (py - ay) * uy, 0, long)
+            away = np.hypot(px - ax - along * ux, py - ay - along * uy)
+            ink[there] = np.maximum(ink[there], np.clip((PEN / 2 - away) / soft + 0.5, 0, 1))
     light = 1 + rng.uniform(-0.2, 0.2) * (u / w - 0.5) + rng.uniform(-0.2, 0.2) * (v / h - 0.5)
     grain = gaussian_filter(rng.normal(0, 1, (h, w)), 1.6)
     seen = (205 - 150 * ink) * light + 2.0 * grain / grain.std()
