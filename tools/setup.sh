@@ -4,7 +4,9 @@
 
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 venv="$root/.venv"
-# -I and -P everywhere: Python must not run what lies in the folder that we are called from.
+# -I and -P everywhere: Python must not run what lies in the folder that we are called from. What pip starts by itself
+# heeds the variables.
+unset PYTHONPATH PYTHONHOME
 right_python='import sys; sys.exit(not (3, 11) <= sys.version_info[:2] <= (3, 13))'
 
 offscreen="libegl1 libgl1 libglib2.0-0 libxkbcommon0 libfreetype6 libfontconfig1 libdbus-1-3 libcairo2 fontconfig"
