@@ -373,7 +373,7 @@ def test_a_turn_is_as_sure_on_either_side_of_half_a_turn(degrees: float) -> None
 @pytest.mark.parametrize("name", audit.MAKE)
 def test_stated_intervals_hold_the_truth(name: str) -> None:
     for row_of in ("usual", "one reading", "inches", "local error"):
-        _, _, tally = audit.measured((name, row_of, 60))
+        _, _, tally = audit.measured((name, row_of, 40))
         assert tally.inside >= 0.88 * tally.told, f"{row_of}: {tally}"
         assert tally.false_in <= 0.02 * tally.out + 2, f"{row_of}: {tally}"
         assert tally.asked <= 0.02 * tally.told, f"{row_of}: {tally}"
@@ -384,7 +384,7 @@ def test_stated_intervals_hold_the_truth(name: str) -> None:
 def test_slips_of_every_kind_are_asked_about(kind: str) -> None:
     alone = {"single": ("reference-lines", "pointer"), "all": ("reference-lines", "print-scale", "rectangle")}
     for name in audit.SLIPPED:
-        _, _, asked, of = audit.misread((name, kind, 30))
+        _, _, asked, of = audit.misread((name, kind, 20))
         # A lone length contradicts nothing, and what a rule's hand may do is no slip.
         if name not in alone.get(kind, ()):
             assert asked >= 0.95 * of, (name, asked, of)

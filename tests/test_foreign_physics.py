@@ -14,7 +14,7 @@ from types import ModuleType
 import pytest
 
 ROOT = Path(__file__).parent.parent
-FINDINGS = 240
+FINDINGS = 120
 
 
 def _bench(name: str) -> ModuleType:
@@ -78,8 +78,8 @@ def test_what_is_stated_covers_the_truth(bench: str, row: str) -> None:
     _, tally = (sys.modules.get(bench) or _bench(bench)).run((row, FINDINGS))
     contradict = row in DISAGREE  # there the readings say themselves that something isn't flat
     assert contradict or tally.told >= 0.98 * tally.findings
-    # 93 % is the target; of 240 one in a thousand honest rows shows less than 88 %.
-    assert tally.inside >= 0.88 * tally.told, str(tally)
+    # 93 % is the target; of 120 one in a thousand honest rows shows less than 86 %.
+    assert tally.inside >= 0.86 * tally.told, str(tally)
     assert tally.false_in <= 0.02 * max(tally.bad, 50) + 2, str(tally)
     assert contradict or tally.alarms <= 1, str(tally)
 
