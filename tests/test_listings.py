@@ -168,7 +168,7 @@ def test_random_listings_are_patched_and_nothing_else_changes_by_a_byte(seed: in
 
 
 @pytest.mark.heavy
-@settings(max_examples=1500)
+@settings(max_examples=500)
 @given(st.randoms(use_true_random=False), st.sampled_from(list(ENCODINGS)), st.data())
 def test_what_is_patched_and_patched_back_is_the_original(rng: random.Random, name: str, data: st.DataObject) -> None:
     text, said = random_listing(rng)
