@@ -4,16 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from keen_compass.errors import InputError, KeenCompassError, PieceError
+from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.language import tr
 from keen_compass.machines.fitted import new_uid
 from keen_compass.machines.heads import offset_held
-from keen_compass.pieces.placement import GAP, next_free
+from keen_compass.pieces.placement import GAP
 from keen_compass.pieces.sticker import Order
-from keen_compass.procedures.stages import Makes
-from keen_compass.procedures.surroundings import CLEAR, Surroundings
+from keen_compass.procedures.surroundings import Surroundings
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
@@ -24,10 +23,8 @@ from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.room import room
 from keen_compass.rounds.sheets import Sheets
 from keen_compass.rounds.undo import Undo
+from keen_compass.rounds.ways import way_of
 from keen_compass.shop.marks import SheetStages
-
-if TYPE_CHECKING:
-    pass
 
 STEPS = {"mm": (10.0, 120.0), "in": (12.7, 127.0)}  # mm: step and smallest size, by the machine's units
 EDGE = 15.0  # mm that the path needs beside the piece
@@ -53,6 +50,7 @@ class Choosing:
 
     def __init__(self, context: RoundContext) -> None:
         self._c = context
+        self.way = way_of(context, self)
         self.artworks = Artworks(context)
         self.sheets = Sheets(context, self.parameters, self.next_number, self.artworks)
         self._asked = 0  # the piece of which it was asked whether it is made although nobody wrote its file
@@ -112,7 +110,7 @@ class Choosing:
 
     def _parameters(self, size: float | None) -> dict[str, object]:
         c, around = self._c, self._around(size)
-        if size is None and c.pieces and c.procedure.makes is not Makes.NOTHING:
+        if size is None and c.pieces and self.way.made:
             again = c.procedure.again(c.pieces[-1].parameters, around)
             # What the controller adds is what it holds by now, whatever the piece before was made with.
             by_it = again.get("compensation") and c.machine.in_controller("kerf")
@@ -174,27 +172,11 @@ class Choosing:
         x, y = min(b.x for b in spots), min(b.y for b in spots)
         return Box(x, y, max(b.x_high for b in spots) - x, max(b.y_high for b in spots) - y)
 
-    @property
-    def draws_ticks(self) -> bool:
-        """Whether a run leaves marks: a plotter can't wait, so it draws a tick wherever it would."""
-        return self._c.procedure.makes is Makes.MOVES and self._c.machine.file_format != "gcode"
-
     def spots(self, size: float | None = None) -> tuple[Box, ...]:
         """What the next piece or run will cover or mark; nothing where it finds no free place, or marks nothing."""
-        c, machine = self._c, self._c.machine
-        taken = [box for box, _ in self.taken()]
-        if machine.stock is None and not self._marks_bed():
+        if self._c.machine.stock is None and not self._marks_bed():
             return ()
-        if c.procedure.makes is Makes.PIECE and not c.procedure.anchored:
-            place = next_free(machine.sheet, taken, self.next_piece(size).footprint())
-            return (place,) if place else ()
-        if c.procedure.makes in (Makes.NOTHING, Makes.SHEET, Makes.PRINT) or (
-            c.procedure.makes is Makes.MOVES and not self.draws_ticks
-        ):
-            return ()
-        spots = c.procedure.spots(self.next_piece(size), machine, c.choices.passes)
-        clear = all(not box.overlaps(t, CLEAR) for box in spots for t in taken)
-        return spots if clear and all(c.procedure.on(machine).holds(box) for box in spots) else ()
+        return self.way.spots(size)
 
     def _marks_bed(self) -> bool:
         """Whether the next piece goes onto a table's bed itself, whatever lies on it."""
@@ -211,7 +193,7 @@ class Choosing:
             reach = (self._c.instrument.reach if self._c.instrument else 0.0) or longest
             step, smallest = self.step, self.smallest
             size = min(reach, longest) // step * step
-            while size >= smallest and not self._fits(size):
+            while size >= smallest and not self.way.fits(size):
                 size -= step
             return size if size >= smallest else 0.0
 
@@ -309,11 +291,3 @@ class Choosing:
         across = machine.sheet.height if machine.long_axis == "x" else machine.sheet.width
         fine = self.step / 2
         return max((across - 2 * GAP - EDGE) // fine * fine, 1.0)
-
-    def _fits(self, size: float) -> bool:
-        if self._c.procedure.makes is not Makes.PIECE:
-            return True
-        try:
-            return bool(self.spots(size))
-        except PieceError:
-            return False

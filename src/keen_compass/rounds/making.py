@@ -9,17 +9,12 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
 from keen_compass.language import tr
-from keen_compass.pieces.job import Applies
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.toolpath import ToolPath
-from keen_compass.procedures.base import Moves
-from keen_compass.procedures.stages import Makes, Stage
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.rounds.choosing import Choosing
-from keen_compass.rounds.room import room
-from keen_compass.rounds.sheets import KINDS as STAGE_KINDS
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.mark import Choices
@@ -30,8 +25,6 @@ from keen_compass.words.say import say
 
 if TYPE_CHECKING:
     from keen_compass.formats.playback import DryRun
-
-KINDS = {Makes.PRINT: "printed", Makes.PIECE: "made", Makes.MOVES: "run", Makes.NOTHING: "counted"}
 
 
 class Making(Choosing):
@@ -49,7 +42,7 @@ class Making(Choosing):
                 self.choose(instrument=self.proposed_instrument())
             if self._c.procedure.sized:
                 self.choose(size=self.proposed_size())
-            if self._c.procedure.makes is Makes.NOTHING:
+            if not self.way.made:
                 self.count_parts()
             return lambda: self._choose_again(before)
 
@@ -57,20 +50,15 @@ class Making(Choosing):
 
     def _choose_again(self, before: Choices) -> None:
         self._c.put_mark(before)
-        if self._c.procedure.makes is Makes.NOTHING:
+        if not self.way.made:
             self.count_parts()
 
     def refusal(self) -> Note | None:
         """Why the next piece can't be made, if anything."""
-        machine, makes = self._c.machine, self._c.procedure.makes
-        if makes is Makes.SHEET and (first := self.sheets.refusal()):
+        if first := self.way.refusal():
             return first
-        if makes is Makes.PIECE and not self._c.tool.drawn and not room(self._c).width:
-            return note("no_room_held") if machine.in_controller("kerf") else note("no_room_known")
-        if machine.stock is None and (makes is Makes.PIECE or self.draws_ticks):
-            return note("no_stock")
         try:
-            if (makes is Makes.PIECE or self.draws_ticks) and not self.spots():
+            if self.way.marks_stock and not self.spots():
                 return note("no_place")
             if self.has_file:
                 self.file_text()
@@ -89,7 +77,7 @@ class Making(Choosing):
             from keen_compass.formats.playback import misfits
 
             run, machine = self.dry_run(), self._c.machine
-            bed = self._reach if self.path() is not None else Box(0, 0, *machine.bed)
+            bed = self.way.reach if self.path() is not None else Box(0, 0, *machine.bed)
             return misfits(run, bed, self.path()) if run else []
 
         return self._c.remembered(("misfits", self.next_number()), look)
@@ -103,16 +91,12 @@ class Making(Choosing):
 
     def program(self) -> MoveProgram | None:
         """The moves of the next run; None for what makes a piece, or nothing."""
-        if self._c.procedure.makes is not Makes.MOVES:
-            return None
-        run: Moves = self.next_piece()
-        return run.program(self._c.machine, self._c.choices.passes)
+        return self.way.program()
 
     @property
     def has_file(self) -> bool:
         """Whether the machine is sent anything for what is made next."""
-        makes = self._c.procedure.makes
-        return Stage.DRAW in self.sheets.stages if makes is Makes.SHEET else makes not in (Makes.NOTHING, Makes.PRINT)
+        return self.way.has_file
 
     def file_text(self) -> str:
         """The next file. Raises PieceError with what to do where it can't be made."""
@@ -123,8 +107,8 @@ class Making(Choosing):
 
         made = self.path() or self.program()
         assert made is not None
-        sheet = self._c.procedure.makes is Makes.SHEET
-        return file_for(self._c.machine, made, say, drawn=self._c.tool.drawn, reach=self._reach, from_zero=sheet)
+        way, drawn = self.way, self._c.tool.drawn
+        return file_for(self._c.machine, made, say, drawn=drawn, reach=way.reach, from_zero=way.from_zero)
 
     def path(self) -> ToolPath | None:
         """What the tool would be sent along, in the bed's coordinates; None for a run on a table, or nothing made.
@@ -133,39 +117,14 @@ class Making(Choosing):
         """
 
         def compose() -> ToolPath | None:
-            if self._c.procedure.makes is Makes.PIECE:
-                path = self._path()
-            elif self._c.procedure.makes is Makes.SHEET and self.has_file:
-                path = self.sheets.path()
-            elif self.draws_ticks and (program := self.program()):
-                path = program.as_ticks(self.next_piece().axis, say(program.title))
-            else:
-                return None
-            if self._c.machine.file_format != "svg":
+            path = self.way.path()
+            if path is None or self._c.machine.file_format != "svg":
                 return path
             from keen_compass.formats.drawings import with_flicks
 
             return with_flicks(path)
 
         return self._c.remembered(("path", self.next_number()), compose)
-
-    def _path(self) -> ToolPath:
-        """The piece's path where it goes on the bed."""
-        place = self.place()
-        if place is None or self._c.machine.stock is None:
-            raise PieceError(say(self.refusal() or note("no_place")))
-        piece = self.next_piece()
-        path = self._c.procedure.tool_path(piece, self.next_number(), Applies(self._c.machine.gives_room))
-        if self._c.procedure.anchored:
-            return path.moved(*piece.origin)
-        margin = (place.width - max(x for x, _ in piece.outline())) / 2
-        return path.moved(place.x + margin, place.y + margin)
-
-    @property
-    def _reach(self) -> Box:
-        """Where the next file may draw: a sheet lies anywhere on the bed, whatever else is loaded."""
-        machine = self._c.machine
-        return Box(0, 0, *machine.bed) if self._c.procedure.makes is Makes.SHEET else machine.media
 
     def new_sheet(self) -> None:
         """A fresh sheet is on the bed."""
@@ -200,7 +159,7 @@ class Making(Choosing):
             known = [v.base for v in speeds_held if isinstance(v, StoredAmount) and v.base > 0]
             speeds = Speeds(min(known, default=RAPID), machine.feed, machine.acceleration)
             run = read_back(self.file_text(), speeds, machine.units_per_mm, thermal=machine.kind.thermal)
-            placed = machine.file_format == "svg" and self._c.procedure.makes is not Makes.SHEET
+            placed = machine.file_format == "svg" and not self.way.from_zero
             return run.moved(*origin_of(path)) if placed and path else run
 
         return self._c.remembered(("dry_run", self.next_number()), play)
@@ -253,47 +212,31 @@ class Making(Choosing):
         return piece
 
     def _keep_piece(self, practice: Mapping[str, Any] | None) -> KeptPiece:
-        c, makes = self._c, self._c.procedure.makes
-        if makes is not Makes.NOTHING and (refused := self.refusal()):
+        c, way = self._c, self.way
+        if way.made and (refused := self.refusal()):
             raise PieceError(say(refused))
         snapshot = c.snapshot()
-        if makes in (Makes.PIECE, Makes.SHEET) and (path := self.path()) is not None:
+        if (path := self.path()) is not None:
             snapshot = replace(snapshot, applied=path.applied)
-        parameters = self.sheets.parameters() if makes is Makes.SHEET else self.parameters()
+        sent = self.file_text().encode("ascii") if self.has_file else b""
         made = NewPiece(
-            parameters,
+            way.parameters(),
             self.spots(),
             self._marks_bed(),
             practice,
-            self._stages(),
+            way.stages(sent),
             snapshot,
-            self._use(),
-            self.next_number() if makes is Makes.SHEET else 0,
+            way.use(self.dry_run),
+            way.number,
         )
         with c.shop.writing():
-            if makes is Makes.PIECE or (makes is Makes.SHEET and self.has_file):  # that tool made it, so it is in
+            if way.by_tool:
                 c.shop.mount(c.machine, tool=c.tool)
             piece = c.shop.put_piece(c.kept.id, c.kept.machine, made)
             if c.procedure.once:
                 kept = {name: value for name, value in c.choices.chosen.items() if name not in c.procedure.once}
                 c.shop.put_mark(c.kept.id, replace(c.choices, chosen=kept))
-        if makes is not Makes.NOTHING:
+        if way.made:
             c.history.forget()
         c.changed()
         return piece
-
-    def _stages(self) -> list[tuple[str, bytes]]:
-        """(kind, what was sent) of each stage in which the next piece is made."""
-        sent = self.file_text().encode("ascii") if self.has_file else b""
-        if self._c.procedure.makes is not Makes.SHEET:
-            return [(KINDS[self._c.procedure.makes], sent)]
-        drawn = [(STAGE_KINDS[Stage.DRAW], sent)] if self.has_file else []
-        return [*self.sheets.kept_as(), *drawn]
-
-    def _use(self) -> dict[str, float]:
-        """Of what cuts, for the next piece."""
-        run = self.dry_run() if self._c.procedure.makes is Makes.PIECE and not self._c.tool.drawn else None
-        if run is None:
-            return {}
-        minutes = sum(step.seconds for step in run.steps if step.on) / 60
-        return {"pierces": float(len(run.lines)), "metres": run.length(on=True) / 1000, "minutes": minutes}

@@ -65,7 +65,7 @@ class RoundSession:
             session.making.choose(chosen=known.chosen_for(quantity) if quantity else {})
             session.making.choose(tool=session.making.proposed_tool(), instrument=session.making.proposed_instrument())
             session.making.choose(size=session.making.proposed_size())
-            if known.makes is Makes.NOTHING:
+            if not session.making.way.made:
                 session.making.count_parts()
                 session.go(Step.MEASURE)
         return session
@@ -108,8 +108,7 @@ class RoundSession:
         if step is Step.MAKE:
             return None
         if not self.context.pieces:
-            first = {Makes.MOVES: "run_first", Makes.PRINT: "print_first"}
-            return note(first.get(self.context.procedure.makes, "cut_first"))
+            return note(self.making.way.first)
         if step is Step.CORRECT and not any(f.error is not None for f in self.measuring.findings()):
             return note("measure_first")
         if step is Step.CONFIRM and not self.confirming and not self.correcting.done():
