@@ -59,7 +59,7 @@ def act(session: RoundSession, what: str, dice: random.Random) -> None:
 @pytest.mark.heavy
 @pytest.mark.parametrize(("name", "seed"), [(name, 1 + 2 * (i % 2)) for i, name in enumerate(REGISTRY)])
 def test_what_is_kept_is_what_is_seen_and_all_of_it_can_be_undone(shop: Shop, name: str, seed: int) -> None:
-    burns = load(name).burns
+    burns = load(name).on_stock.burns
     machine = with_laser(shop).machine("cinder") if burns else shop.machine("heron")
     session = RoundSession.begin(shop, machine, name)
     if session.context.procedure.makes is not Makes.NOTHING:

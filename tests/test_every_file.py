@@ -80,7 +80,7 @@ def rounds_on(shop: Shop, machine: Machine, rng: random.Random) -> Iterator[tupl
         "drive-train",
         "media-feed",
     }
-    names = {name for name in names if not load(name).printed}  # sheets have a test of their own
+    names = {name for name in names if not load(name).on_paper.printed}  # sheets have a test of their own
     for name in rng.choices(sorted(names), k=5):
         quantity = rng.choice([q for q in REGISTRY[name].yields if q in machine.quantities])
         session = RoundSession.begin(shop, machine, name, quantity)
@@ -88,7 +88,7 @@ def rounds_on(shop: Shop, machine: Machine, rng: random.Random) -> Iterator[tupl
         for choice in session.context.procedure.choices(machine):
             making.choose_option(choice.name, rng.choice(choice.options)[1])
         making.choose(tool=rng.choice(machine.tools).name, passes=rng.choice((1, 3, 5)))
-        if session.context.procedure.sized and rng.random() < 0.5:
+        if session.context.procedure.sizes.slider and rng.random() < 0.5:
             making.choose_size(rng.choice((making.smallest, making.largest_size() or making.smallest, 400.0)))
         for _ in range(rng.choice((1, 2, 3))):
             refused = making.refusal()
@@ -128,7 +128,7 @@ def check(session: RoundSession, machine: Machine, seen: Seen, earlier: list[Lin
         assert high - low <= machine.z_travel + 1e-6, where
         if session.context.procedure.makes is Makes.MOVES:
             assert low >= 0, where
-    on_bed = session.context.procedure.marks_bed and machine.file_format == "gcode"
+    on_bed = session.context.procedure.on_stock.marks_bed and machine.file_format == "gcode"
     if seen.marks and not on_bed:
         stock = machine.stock
         assert stock is not None

@@ -31,6 +31,8 @@ from keen_compass.practice.whole_rounds import run
 from keen_compass.procedures import REGISTRY, Entry
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, assumed_notes, judged, no_number
 from keen_compass.procedures.stages import Surface
@@ -101,9 +103,8 @@ class Clears(Procedure[Coupon]):
 
     name = "clear-width"
     surface = Surface.CALLOUTS
-    measurand_names = ("across",)
-    suits = ("caliper",)
-    large = sides = ("size",)
+    read_by = ReadBy(names=("across",), suits=("caliper",))
+    sizes = Sizes(large=("size",), sides=("size",))
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """One square."""
@@ -111,7 +112,7 @@ class Clears(Procedure[Coupon]):
 
     def piece(self, parameters: Parameters) -> Coupon:
         """From `size`."""
-        self.check_parameters(parameters, {"size", "made_by"})
+        check_parameters(parameters, {"size", "made_by"})
         return Coupon(length_mm(parameters.get("size", SIZE), "piece.size"))
 
     def measurands(self, piece: Coupon) -> tuple[Measurand, ...]:
@@ -123,7 +124,7 @@ class Clears(Procedure[Coupon]):
     def answer(self, case: Case) -> Solution:
         """The width that was cleared, and the number for it."""
         piece = self.piece(case.piece)
-        self.check_readings(case, ("across",), positive=True)
+        check_readings(case, ("across",), positive=True)
         if "across" not in case.readings:
             return Solution((no_number(case, "clears", Verdict.UNRESOLVED, note("nothing_read")),))
         width = _cleared(case, piece, case.measured("across", nominal=piece.size, drawn=False))

@@ -253,7 +253,7 @@ def test_what_makes_no_piece_says_so(name: str, tmp_path: Path) -> None:
     assert "makes no piece" in done.stderr
 
 
-@pytest.mark.parametrize("name", [n for n in REGISTRY if n not in NO_FILE and not load(n).printed])
+@pytest.mark.parametrize("name", [n for n in REGISTRY if n not in NO_FILE and not load(n).on_paper.printed])
 def test_every_procedure_writes_its_file(name: str, tmp_path: Path) -> None:
     file = tmp_path / "out.nc"
     size = ["--size", SIZES[name]] if name in SIZES else []

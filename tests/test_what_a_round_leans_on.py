@@ -362,7 +362,7 @@ def test_it_is_asked_at_the_first_reading_too(empty: MainWindow) -> None:
     assert bar.isVisible()
     assert "choose one above" in shown(empty.round_page.measure.strip)
     QTest.mouseClick(bar.buttons[0], Qt.MouseButton.LeftButton)
-    assert session.context.instrument.kind in session.context.procedure.suits
+    assert session.context.instrument.kind in session.context.procedure.read_by.suits
     press("0.08", Qt.Key.Key_Return)
     assert session.measuring.callouts()[0].readings[0].text == "0.08"
 

@@ -311,7 +311,7 @@ def test_every_surface_has_its_page_of_help(window: MainWindow, qtbot: QtBot) ->
     others = {"registration": "kingfisher", "second-tool": "kingfisher", "drag-blade": "swift", "camera": "swift"}
     with_laser(window.shop)
     for procedure in REGISTRY:
-        measuring(window, "cinder" if load(procedure).burns else others.get(procedure, "heron"), procedure)
+        measuring(window, "cinder" if load(procedure).on_stock.burns else others.get(procedure, "heron"), procedure)
         assert window.place_shown() == "measure", procedure
         press(Qt.Key.Key_F1)
         manual = window.findChild(ManualWindow)

@@ -156,7 +156,7 @@ def _procedures(options: argparse.Namespace) -> int:
             "title": title(name),
             "needs": list(about(name).needs),
             "piece": about(name).piece,
-            "measurands": list(load(name).measurand_names),
+            "measurands": list(load(name).read_by.names),
             "yields": list(entry.yields),
         }
         for name, entry in REGISTRY.items()

@@ -65,17 +65,17 @@ def _piece(options: argparse.Namespace) -> int:
 
     procedure = load(options.procedure)
     given = dict(pair(text) for text in options.settings)
-    if procedure.printed or options.geometry:
+    if procedure.on_paper.printed or options.geometry:
         return _printed(options, procedure, given)
     bed = Box(0, 0, *size_of(given.pop("bed", "1300x900"), tr("--set bed")))
-    number, cycles = _whole_setting(given, "number", 1), _cycles(given, procedure.passes)
+    number, cycles = _whole_setting(given, "number", 1), _cycles(given, procedure.read_by.passes)
     units_per_mm = length_mm(_maybe_number(given.pop("units_per_mm", "40")), tr("--set units_per_mm"))
     own = procedure.makes is not Makes.PIECE  # of a run, x and y are its own
     at = tuple(length_mm(_maybe_number("40" if own else given.pop(k, "40")), tr("--set {k}", k=k)) for k in ("x", "y"))
     settings = _cut_settings(given, bed)
     kind = _kind(options, procedure)
     machine = _machine(procedure, kind, settings, units_per_mm, given)
-    if procedure.thermal_pieces and kind.thermal:
+    if procedure.on_stock.thermal and kind.thermal:
         given.setdefault("thermal", "true")
     parameters = _parameters(procedure, options.piece_size, given)
     draws = kind.plots or parameters.get("made_by", "cut") != "cut"
@@ -95,7 +95,7 @@ def _piece(options: argparse.Namespace) -> int:
         path = procedure.tool_path(shape, number)
         if path.cuts and kind is MachineKind.PEN:
             raise InputError(tr("a pen cuts nothing; make it on what cuts"), "--machine")
-        made = path.moved(*(shape.origin if procedure.anchored else (at[0] + GAP, at[1] + GAP)))
+        made = path.moved(*(shape.origin if procedure.on_stock.anchored else (at[0] + GAP, at[1] + GAP)))
     if options.format in ("gcode", "hpgl"):
         takes = {"gcode": MachineKind.ROUTER, "hpgl": MachineKind.KNIFE}[options.format]
         machine = machine if kind.file == options.format else replace(machine, kind=takes)
@@ -113,7 +113,7 @@ def _printed(options: argparse.Namespace, procedure: Procedure[Any], given: dict
     from keen_compass.formats.pages import write_page
     from keen_compass.words.pages import page_words
 
-    if not procedure.printed:
+    if not procedure.on_paper.printed:
         raise InputError(tr("is for what is printed: registration, pointer"), "--geometry")
     if options.format != "pdf":
         raise InputError(tr("is a printed sheet: --format pdf"), procedure.name)
@@ -132,8 +132,8 @@ def _printed(options: argparse.Namespace, procedure: Procedure[Any], given: dict
 
 def _kind(options: argparse.Namespace, procedure: Procedure[Any]) -> MachineKind:
     """Of machine, as it was said or is usual."""
-    kind = MachineKind(options.machine or procedure.usual_on)
-    if procedure.burns and (kind is not MachineKind.LASER or options.format != "gcode"):
+    kind = MachineKind(options.machine or procedure.on_stock.usual_on)
+    if procedure.on_stock.burns and (kind is not MachineKind.LASER or options.format != "gcode"):
         raise InputError(tr("a beam burns it: make it as G-code for a laser"), "--machine")
     return kind
 
@@ -147,7 +147,7 @@ def _machine(
     from keen_compass.machines.forms import usual_machine
 
     burns: dict[str, Any] = {n: _number_setting(given, n) for n in BURNING if n in given} if kind.thermal else {}
-    still = kind is MachineKind.LASER and not procedure.burns and "focus" not in burns
+    still = kind is MachineKind.LASER and not procedure.on_stock.burns and "focus" not in burns
     return replace(
         usual_machine(kind),
         bed=(settings.bed.width, settings.bed.height),
@@ -184,12 +184,12 @@ def _parameters(procedure: Procedure[Any], size: str | None, given: dict[str, st
     """The piece's parameters: a size where it has one, and what was set by name."""
     parameters = procedure.unless_said(given)
     if size:
-        if not procedure.sides:
+        if not procedure.sizes.sides:
             raise InputError(tr("{name} has no size; use --set", name=procedure.name), "--size")
-        if len(procedure.sides) == 1:
-            parameters[procedure.sides[0]] = _maybe_number(size)
+        if len(procedure.sizes.sides) == 1:
+            parameters[procedure.sizes.sides[0]] = _maybe_number(size)
         else:
-            parameters |= dict(zip(procedure.sides, size_of(size, "--size"), strict=True))
+            parameters |= dict(zip(procedure.sizes.sides, size_of(size, "--size"), strict=True))
     return parameters | {name: _plain_value(text) for name, text in given.items()}
 
 

@@ -129,7 +129,7 @@ def photo(context: RoundContext, piece: KeptPiece, made: Made, page: Page, camer
     sheet = Sheet(made.truth, made.settings, _pdf_of(context, piece), practice["seed"])
     lines = [[page.on_paper(sheet.ordered_at(p)) for p in line] for line in sheet.drawn(made, (ox, oy))]
     seed = practice["seed"]
-    ink = Ink() if context.procedure.draws else CUT
+    ink = Ink() if context.procedure.on_stock.draws else CUT
     finer = ART_FINER if page.art else 1
 
     def take() -> bytes:

@@ -95,7 +95,11 @@ def read_all(session: RoundSession, most: int | None = None) -> None:
         if takes(session):
             take(session)
         shown = shows(session)
-        if shown is None and session.context.procedure.pictured and session.context.chosen["step"] != SHORTEST_MOVE:
+        if (
+            shown is None
+            and session.context.procedure.read_by.pictured
+            and session.context.chosen["step"] != SHORTEST_MOVE
+        ):
             session.making.choose_option("step", SHORTEST_MOVE)
             session.go(Step.MAKE)
             cut(session)

@@ -54,7 +54,7 @@ def make(session: RoundSession) -> KeptPiece:
     if "second_tool" in machine.heads:
         held = offset_held(context.values(), "second_tool", machine.offset_form, machine.flipped)
         practice |= {"second_held": list(held), "accessory": machine.fitted.get("accessory", "")}
-    if context.procedure.printed:
+    if context.procedure.on_paper.printed:
         practice |= {"over_print": True, "carrier": machine.fitted.get("carrier", "")}
     file = session.making.file_text() if session.making.has_file else ""
     made = made_again(truth, context.values(), practice, file)

@@ -156,7 +156,7 @@ class Practice:
         for q in self.yields:  # what a round beneath found out about them by the way
             if q in self.turned.held and QUANTITIES[q].lives is not Lives.RESOLUTION:
                 self.shop.put_value(self.machine.uid, q, self.turned.held[q], "start", subject=self.machine.subject)
-        if session.context.procedure.sized:  # what is known by now may have it smaller
+        if session.context.procedure.sizes.slider:  # what is known by now may have it smaller
             session.making.choose(size=session.making.proposed_size())
         nothing = session.context.procedure.makes is Makes.NOTHING
         for i in range(rounds or MOST_ROUNDS):
@@ -289,7 +289,7 @@ def covered(procedure: str, seed: int) -> dict[str, bool]:
 
 def usual_kind(procedure: str) -> MachineKind:
     """The first kind of machine on which there is something for it, what it is usually made on before all others."""
-    usual: MachineKind = load(procedure).usual_on
+    usual: MachineKind = load(procedure).on_stock.usual_on
     if load(procedure).makes is Makes.SHEET:
         usual = MachineKind.PRINT_AND_CUT
     found: list[MachineKind] = [
@@ -320,7 +320,7 @@ def _round(session: RoundSession, folder: Path | None, name: str) -> PracticeRou
     readings: dict[str, list[Any]] = {}
     for r in context.shop.readings(piece.id):
         readings.setdefault(r.measurand, []).append(_as_json(r.reading))
-    beside = cut_off_by(session) if context.procedure.uses_artwork else None
+    beside = cut_off_by(session) if context.procedure.on_paper.artwork else None
     return PracticeRound(files, readings, solution, beside)
 
 

@@ -17,6 +17,8 @@ from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.checking import axis_of, check_parameters, check_readings
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import ABBE, ask, assumed_notes, backlash_outcome, dial_mean, judged, no_number
 from keen_compass.procedures.stages import Makes, Surface
@@ -94,14 +96,11 @@ class Backlash(Procedure[BacklashRun]):
 
     name = "backlash"
     surface = Surface.DIAL
-    large = ("travel",)
     makes = Makes.MOVES
-    measurand_names = ("return",)
-    suits = ("dial gauge", "depth gauge", "caliper")
-    passes = 5
-    numbered = False
     per_axis = "backlash"
-    sides = ()
+    read_by = ReadBy(names=("return",), suits=("dial gauge", "depth gauge", "caliper"), passes=5)
+    on_stock = OnStock(numbered=False)
+    sizes = Sizes(large=("travel",), sides=())
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Axis, whether compensation is on, and how the slack is taken up."""
@@ -129,8 +128,8 @@ class Backlash(Procedure[BacklashRun]):
 
     def piece(self, parameters: Parameters) -> BacklashRun:
         """From `axis`, `start`, `across`, `travel`, `compensation_off`, `take_up` (usual or slow)."""
-        self.check_parameters(parameters, _PARAMETERS)
-        axis, take_up = self.axis_of(parameters), parameters.get("take_up", "usual")
+        check_parameters(parameters, _PARAMETERS)
+        axis, take_up = axis_of(parameters), parameters.get("take_up", "usual")
         if not isinstance(take_up, str) or take_up not in FEEDS:
             raise InputError(tr("expected usual or slow, got {given}", given=shown_input(take_up)), "piece.take_up")
         start, across = (length_mm(parameters.get(k, MARGIN), f"piece.{k}") for k in ("start", "across"))
@@ -150,7 +149,7 @@ class Backlash(Procedure[BacklashRun]):
     def answer(self, case: Case) -> Solution:
         """The play that is left, and the compensation that takes it away."""
         run = self.piece(case.piece)
-        self.check_readings(case, ("return",), positive=False)
+        check_readings(case, ("return",), positive=False)
         quantity = f"{run.axis}_backlash"
         if "return" not in case.readings:
             return Solution((no_number(case, quantity, Verdict.UNRESOLVED, note("nothing_read")),))
@@ -174,7 +173,7 @@ class Backlash(Procedure[BacklashRun]):
     def rows(self, case: Case) -> list[Observation]:
         """By how much it fell short: the play that is left beside what the controller makes up for."""
         run = self.piece(case.piece)
-        self.check_readings(case, ("return",), positive=False)
+        check_readings(case, ("return",), positive=False)
         if "return" not in case.readings:
             return []
         shortfall = _zeroed(case, dial_mean(case, "return"))

@@ -9,10 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
-from types import MappingProxyType
 from typing import Any, Generic, Protocol, TypeVar, runtime_checkable
 
-from keen_compass.errors import InputError, shown_input
+from keen_compass.errors import InputError
 from keen_compass.language import marked, tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.in_picture import Pattern
@@ -24,6 +23,7 @@ from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.procedures import REGISTRY
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.looking import looked_through
+from keen_compass.procedures.manner import OnPaper, OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import PER_METRE, ask
 from keen_compass.procedures.stages import ALL_STEPS, Makes, Stage, Step, Surface
@@ -33,14 +33,11 @@ from keen_compass.quantities.charts import Chart, Extent, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.notes import Note, note, plain
-from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Observation
 from keen_compass.solve.plausibility import Doubt
 
-MADE_BY = ("cut", "drawn", "scribed")
 NOUNS = {Makes.PIECE: marked("piece"), Makes.SHEET: marked("sheet"), Makes.PRINT: marked("print")}
 RUN = marked("run")
 
@@ -115,68 +112,27 @@ P = TypeVar("P")  # what it makes: a piece, a run, or the parts that are counted
 class Procedure(Generic[P]):
     """A calibration procedure; what most of them share.
 
-    suits: kinds of instrument that it is read with, best first; empty for any.
-    passes: how often each measurand is read unless the technician wants more.
-    picks: measurands that say which of several fits. judgements: measurands that are judged → in which words.
-    counts: measurands that are no lengths → what they count: °, or nothing for plain numbers.
-    large: parameters that say how large it is.
+    read_by, on_stock, on_paper, sizes: its manner.
     per_axis: where it is done for one axis at a time, what it yields of that: "backlash".
-    sides: parameters that a size on the command line sets.
-    sized: whether the size slider belongs to it. grows: parameters that a longer piece makes longer.
     starting: its findings are starting values: they never replace what a round found.
-    numbered: the piece carries a number, which is asked before reading.
-    anchored: its piece lies where it says itself (`origin`, `boxes`), not at the next free place.
-    usual_on: what it is usually made on, unless stated.
     judged_by: choices that only say how it is judged: they may be made again when it was read.
     tried: choices of what is tried, which may be others from one row of a round to the next: closer, or more of them.
     once: of these, what holds for the next row alone.
-    placing: parameters that only say where on the sheet it lies: two pieces that differ in nothing else are equal.
-    marks_bed: on a table it goes onto the bed itself, whatever lies there.
-    draws: lines are wanted, not cuts: a tool that draws is proposed. trails: of these, a blade that trails.
-    printed: it is read on a printed sheet (`page`).
-    uses_artwork: someone's artwork is on its sheet, and is cut.
-    true_size: what it makes on its sheet keeps the lengths that were ordered, whatever became of the print's.
-    reads_spots: its measurands are places in the plane. pictured: of these, in pictures that are taken.
-    burns: it is made by a beam. by_eye: it is judged without an instrument; eye: what the eye is worth then, where
-        that matters.
-    thermal_pieces: its piece is cut otherwise where it is burnt (parameter `thermal`).
     """
 
     name: str
     surface: Surface
-    large: tuple[str, ...] = ("width", "height")
     steps: tuple[Step, ...] = ALL_STEPS
     makes: Makes = Makes.PIECE
-    measurand_names: tuple[str, ...] = ()
-    counts: Mapping[str, str] = MappingProxyType({})
-    picks: tuple[str, ...] = ()
-    judgements: Mapping[str, Sequence[str]] = MappingProxyType({})
-    suits: tuple[str, ...] = ()
-    passes: int = 3
-    sized: bool = False
-    grows: tuple[str, ...] = ()
-    sides: tuple[str, ...] = ("width", "height")
+    read_by: ReadBy = ReadBy()
+    on_stock: OnStock = OnStock()
+    on_paper: OnPaper = OnPaper()
+    sizes: Sizes = Sizes()
     per_axis: str = ""
     starting: bool = False
-    numbered: bool = True
-    anchored: bool = False
-    usual_on: MachineKind = MachineKind.ROUTER
-    marks_bed: bool = False
-    placing: tuple[str, ...] = ()
     judged_by: tuple[str, ...] = ()
     tried: tuple[str, ...] = ()
     once: tuple[str, ...] = ()
-    draws: bool = False
-    trails: bool = False
-    thermal_pieces: bool = False
-    burns: bool = False
-    by_eye: bool = False
-    eye: Instrument | None = None
-    reads_spots: bool = False
-    pictured: bool = False
-    printed: bool = False
-    true_size: bool = False
-    uses_artwork: bool = False
 
     @property
     def yields(self) -> tuple[str, ...]:
@@ -219,7 +175,7 @@ class Procedure(Generic[P]):
 
     def suits_for(self, chosen: Parameters) -> tuple[str, ...]:
         """Kinds of instrument for what was chosen, best first."""
-        return self.suits
+        return self.read_by.suits
 
     def longest(self, machine: Machine, chosen: Parameters) -> float:
         """The largest size that the machine allows, mm."""
@@ -258,7 +214,7 @@ class Procedure(Generic[P]):
 
     def on(self, machine: Machine) -> Box:
         """What such a piece may lie on."""
-        return machine.media if self.marks_bed else machine.sheet
+        return machine.media if self.on_stock.marks_bed else machine.sheet
 
     def first_free(self, around: Surroundings, candidates: Iterable[dict[str, object]]) -> dict[str, object]:
         """The first parameters whose marks go onto free stock; where none do, the first: they are refused in words."""
@@ -316,7 +272,7 @@ class Procedure(Generic[P]):
 
     def extent(self, parameters: Parameters) -> Extent:
         """How large a piece or run with these parameters is."""
-        lengths = tuple(length_mm(parameters[name], name) for name in self.large if name in parameters)
+        lengths = tuple(length_mm(parameters[name], name) for name in self.sizes.large if name in parameters)
         return Extent(lengths, axis=str(parameters.get("axis", "")))
 
     def stages(self, chosen: Parameters) -> tuple[Stage, ...]:
@@ -340,7 +296,7 @@ class Procedure(Generic[P]):
 
         parameters: of the piece; before there is one, what was chosen for it.
         """
-        return self.eye
+        return self.read_by.eye
 
     def page(
         self,
@@ -356,9 +312,9 @@ class Procedure(Generic[P]):
         down: for a machine whose Y runs down the paper where its X runs to the right. fine: with verniers.
         graduation: of its rings, verniers and bars.
         """
-        if not self.printed or self.uses_artwork:  # an artwork’s page follows from its line
+        if not self.on_paper.printed or self.on_paper.artwork:  # an artwork’s page follows from its line
             return None
-        return sheet(self.name, size, number, targets=self.draws, down=down, fine=fine, graduation=graduation)
+        return sheet(self.name, size, number, targets=self.on_stock.draws, down=down, fine=fine, graduation=graduation)
 
     def page_of(self, parameters: Parameters, number: int, *, down: bool = False) -> Page | None:
         """The printed sheet of a piece with these parameters, as `page` has it. Raises InputError, PieceError."""
@@ -401,49 +357,6 @@ class Procedure(Generic[P]):
         """The piece with which the command line practises."""
         raise NotImplementedError
 
-    def check_parameters(self, parameters: Parameters, known: set[str]) -> None:
-        """Refuse what isn't known. Raises InputError naming the place."""
-        for key in parameters:
-            if key not in known:
-                raise InputError(
-                    tr("not known here; expected one of {known}", known=", ".join(sorted(known))), f"piece.{key}"
-                )
-
-    def axis_of(self, parameters: Parameters, axes: str = "xyz") -> str:
-        """The axis that is meant, x where none is said. Raises InputError."""
-        axis = parameters.get("axis", "x")
-        if not isinstance(axis, str) or axis not in tuple(axes):
-            raise InputError(
-                tr(
-                    "expected {axes} or {axes2}, got {given}",
-                    axes=", ".join(axes[:-1]),
-                    axes2=axes[-1],
-                    given=shown_input(axis),
-                ),
-                "piece.axis",
-            )
-        return axis
-
-    def made_by(self, parameters: Parameters, usual: str) -> str:
-        """Cut, drawn or scribed. Raises InputError."""
-        made_by = parameters.get("made_by", usual)
-        if made_by not in MADE_BY:
-            raise InputError(
-                tr("expected cut, drawn or scribed, got {given}", given=shown_input(made_by)), "piece.made_by"
-            )
-        return str(made_by)
-
-    def check_readings(self, case: Case, names: tuple[str, ...], *, positive: bool) -> None:
-        """Refuse readings of what isn't measured here, and sizes of nothing. Raises InputError naming the place."""
-        for i, (name, lengths) in enumerate(case.readings.items()):
-            if name not in names:
-                raise InputError(
-                    tr("{given} is not measured here; one of {listed}", given=shown_input(name), listed=_listed(names)),
-                    f"readings[{i}].measurand",
-                )
-            if positive and any(number_of(v) <= 0 for v in lengths):
-                raise InputError(tr("a size must be larger than 0"), f"readings[{i}].values")
-
 
 def _about(quantity: str, doubts: Sequence[Doubt], measurands: Mapping[str, Measurand]) -> Doubt | None:
     """The first doubt that touches a quantity: one along its own axis, or along none."""
@@ -453,10 +366,3 @@ def _about(quantity: str, doubts: Sequence[Doubt], measurands: Mapping[str, Meas
         if not axis or axis in axes or "" in axes:
             return doubt
     return None
-
-
-MOST_LISTED = 12
-
-
-def _listed(names: tuple[str, ...]) -> str:
-    return ", ".join(names[:MOST_LISTED]) + (" …" if len(names) > MOST_LISTED else "")

@@ -19,6 +19,8 @@ from keen_compass.pieces.where import Gap, Height
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.bed_runs import TRAM, BedRun, TramRun, arm_side, corners
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import (
     PER_METRE,
@@ -57,12 +59,10 @@ class Bed(Procedure[BedRun | TramRun]):
 
     name = "bed"
     surface = Surface.GRID
-    large = ("radius",)
     makes = Makes.MOVES
-    measurand_names = ("h_1_1 … h_n_m", *TRAM)
-    suits = ("dial gauge", "depth gauge", "caliper")
-    passes = 1
-    numbered = False
+    read_by = ReadBy(names=("h_1_1 … h_n_m", *TRAM), suits=("dial gauge", "depth gauge", "caliper"), passes=1)
+    on_stock = OnStock(numbered=False)
+    sizes = Sizes(large=("radius",))
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """The bed's heights, or the head's tram."""
@@ -98,7 +98,7 @@ class Bed(Procedure[BedRun | TramRun]):
 
     def piece(self, parameters: Parameters) -> BedRun | TramRun:
         """heights: `columns`, `rows`, `x`, `y`, `width`, `height`. tram: `radius`, `mount`, `x`, `y`."""
-        self.check_parameters(parameters, _PARAMETERS)
+        check_parameters(parameters, _PARAMETERS)
 
         def length(name: str, usual: float) -> float:
             value = length_mm(parameters.get(name, usual), f"piece.{name}")
@@ -158,7 +158,7 @@ class Bed(Procedure[BedRun | TramRun]):
     def answer(self, case: Case) -> Solution:
         """What to shim or skim; which way the head leans."""
         run = self.piece(case.piece)
-        self.check_readings(case, tuple(m.name for m in self.measurands(run)), positive=False)
+        check_readings(case, tuple(m.name for m in self.measurands(run)), positive=False)
         if isinstance(run, TramRun):
             return Solution(tuple(self._tram(case, run, a) for a in ("x", "y")), (), assumed_notes(case))
         return self._bed(case, run)

@@ -13,6 +13,8 @@ from keen_compass.pieces.plate import EdgePlate
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnStock, ReadBy
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import Outcome, arithmetic, ask, assumed_notes, judged, no_number
 from keen_compass.procedures.stages import Surface
@@ -40,10 +42,8 @@ class Bevel(Procedure[EdgePlate]):
 
     name = "bevel"
     surface = Surface.CALLOUTS
-    usual_on = MachineKind.PLASMA
-    measurand_names = MEASURANDS
-    suits = ("caliper", "micrometer")
-    thermal_pieces = True
+    read_by = ReadBy(names=MEASURANDS, suits=("caliper", "micrometer"))
+    on_stock = OnStock(usual_on=MachineKind.PLASMA, thermal=True)
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Which edge is looked at: outside, or a hole's."""
@@ -61,7 +61,7 @@ class Bevel(Procedure[EdgePlate]):
 
     def piece(self, parameters: Parameters) -> EdgePlate:
         """From `thickness`, `side` (outside or inside), `width`, `height`, `hole`, `compensation`."""
-        self.check_parameters(parameters, _PARAMETERS)
+        check_parameters(parameters, _PARAMETERS)
         side = parameters.get("side", "outside")
         if side not in SIDES:
             raise InputError(tr("expected {sides}", sides=tr(" or ").join(SIDES)), "piece.side")
@@ -107,7 +107,7 @@ class Bevel(Procedure[EdgePlate]):
     def answer(self, case: Case) -> Solution:
         """Perpendicularity, its range, and the angle."""
         piece = self.piece(case.piece)
-        self.check_readings(case, MEASURANDS, positive=True)
+        check_readings(case, MEASURANDS, positive=True)
         missing = [m for m in MEASURANDS if m not in case.readings]
         if missing:
             what = note("nothing_read_of", what=f"bevel.{missing[0]}")

@@ -22,6 +22,8 @@ from keen_compass.pieces.cross_mark import ACROSS, CrossMark
 from keen_compass.pieces.where import InView
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, listed
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.offsets import AXES, aim_notes, drawn_line, offset_findings
 from keen_compass.procedures.results import ask, no_number
@@ -66,18 +68,9 @@ class Camera(Procedure[CrossMark]):
 
     name = "camera"
     surface = Surface.PICTURES
-    measurand_names = ("cross",)
-    passes = 1
-    sides = ()
-    large = ()
-    numbered = False
-    reads_spots = True
-    pictured = True
-    by_eye = True
-    eye = EYE
-    draws = True
-    anchored = True
-    placing = ("at",)
+    read_by = ReadBy(names=("cross",), passes=1, spots=True, pictured=True, by_eye=True, eye=EYE)
+    on_stock = OnStock(numbered=False, draws=True, anchored=True, placing=("at",))
+    sizes = Sizes(sides=(), large=())
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """How far the head moves between pictures, how many."""
@@ -118,7 +111,7 @@ class Camera(Procedure[CrossMark]):
 
     def piece(self, parameters: Parameters) -> CrossMark:
         """From `picture` and `moves`."""
-        self.check_parameters(parameters, {"picture", "moves", "at"})
+        check_parameters(parameters, {"picture", "moves", "at"})
         picture = place(parameters.get("picture", [1280, 960]), "piece.picture")
         if any(not 1 <= side <= WIDEST for side in picture):
             raise InputError(tr("a picture has 1 to 100,000 pixels either way"), "piece.picture")
@@ -156,7 +149,7 @@ class Camera(Procedure[CrossMark]):
     def answer(self, case: Case) -> Solution:
         """Matrix and offset from the same pictures."""
         moves = self.piece(case.piece)
-        self.check_readings(case, ("cross", *moves.names), positive=False)
+        check_readings(case, ("cross", *moves.names), positive=False)
         given, read_at = _places(case.readings.get("cross", ())), []
         if given and len(given) != len(moves.moves):
             raise InputError(

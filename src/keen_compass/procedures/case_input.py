@@ -98,7 +98,7 @@ def case_from_json(body: object) -> Case:
     values, known = _values(given, meant.yields if meant else ())
     piece = {k: v if k in NO_LENGTHS else _in_unit(v, unit, k) for k, v in top.piece.items()}
     aim = understood(AimIn, piece.pop("aim"), "piece.aim") if "aim" in piece and top.aim is None else top.aim
-    usual = meant.suits[0] if meant and meant.suits else "caliper"
+    usual = meant.read_by.suits[0] if meant and meant.read_by.suits else "caliper"
     read_in = unit if top.unit is UNSET or top.instrument.unit is None else top.instrument.unit
     instrument = at_place("instrument", lambda: _instrument(top.instrument, given.units, usual, unit))
     return Case(
@@ -352,7 +352,7 @@ def _aim(given: AimIn | None, unit: str) -> Spread:
 def _usual_on(top: CaseIn, meant: Procedure[Any] | None) -> MachineKind:
     """What a piece is usually made on; of several together what the first that cuts is."""
     named = [p.get("procedure") for p in top.parts or () if isinstance(p, Mapping)]
-    found = [p.usual_on for p in (meant, *(_procedure(name) for name in named if isinstance(name, str))) if p]
+    found = [p.on_stock.usual_on for p in (meant, *(_procedure(name) for name in named if isinstance(name, str))) if p]
     return next((usual for usual in found if usual is not MachineKind.ROUTER), MachineKind.ROUTER)
 
 

@@ -16,6 +16,8 @@ from keen_compass.pieces.burns import MOST_CELLS, BurnGrid
 from keen_compass.pieces.where import Clean
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, number
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import Outcome, arithmetic, judged, no_number
 from keen_compass.procedures.stages import Surface
@@ -43,15 +45,11 @@ class CleanCuts(Procedure[BurnGrid]):
 
     name = "clean-cuts"
     surface = Surface.CELLS
-    usual_on = MachineKind.LASER
-    measurand_names = ("cell_1_1 … cell_r_c",)
-    counts = MappingProxyType(dict.fromkeys(CELL_NAMES, ""))
-    passes = 1
-    sides = ()
-    large = ()
-    numbered = False
-    burns = True
-    by_eye = True
+    read_by = ReadBy(
+        names=("cell_1_1 … cell_r_c",), counts=MappingProxyType(dict.fromkeys(CELL_NAMES, "")), passes=1, by_eye=True
+    )
+    on_stock = OnStock(usual_on=MachineKind.LASER, numbered=False, burns=True)
+    sizes = Sizes(sides=(), large=())
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Wide steps or fine ones."""
@@ -67,7 +65,7 @@ class CleanCuts(Procedure[BurnGrid]):
 
     def piece(self, parameters: Parameters) -> BurnGrid:
         """From `powers` (%), `feeds` (mm/min), both rising, and `cell` (mm)."""
-        self.check_parameters(parameters, _PARAMETERS)
+        check_parameters(parameters, _PARAMETERS)
         given = {}
         for name in ("powers", "feeds"):
             values = parameters.get(name, [])
@@ -99,7 +97,7 @@ class CleanCuts(Procedure[BurnGrid]):
         """The fastest that is clean with a margin, and how far what is set now lies from it."""
         piece = self.piece(case.piece)
         names = {f"cell_{r + 1}_{c + 1}": (r, c) for r, c in piece.cells}
-        self.check_readings(case, tuple(names), positive=False)
+        check_readings(case, tuple(names), positive=False)
         clean: dict[tuple[int, int], bool] = {}
         for i, (name, read) in enumerate(case.readings.items()):
             if any(number_of(v) not in (0.0, 1.0) for v in read):

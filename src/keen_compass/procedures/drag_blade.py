@@ -17,6 +17,8 @@ from keen_compass.pieces.blade_row import LARGEST, MOST_SQUARES, BladeRow
 from keen_compass.pieces.where import Closes
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, judged, no_number, picked_between
 from keen_compass.procedures.stages import Surface
@@ -40,17 +42,10 @@ class DragBlade(Procedure[BladeRow]):
 
     name = "drag-blade"
     surface = Surface.CORNERS
-    measurand_names = ("pick",)
-    picks = ("pick",)
-    passes = 1
-    sides = ()
-    large = ()
-    numbered = False
-    draws = True
-    trails = True
     tried = ("step", "squares")
-    by_eye = True
-    eye = EYE
+    read_by = ReadBy(names=("pick",), picks=("pick",), passes=1, by_eye=True, eye=EYE)
+    on_stock = OnStock(numbered=False, draws=True, trails=True)
+    sizes = Sizes(sides=(), large=())
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """How far apart, how many, how far past the start."""
@@ -75,7 +70,7 @@ class DragBlade(Procedure[BladeRow]):
 
     def piece(self, parameters: Parameters) -> BladeRow:
         """From `values`, rising, and `overcut`."""
-        self.check_parameters(parameters, {"values", "overcut"})
+        check_parameters(parameters, {"values", "overcut"})
         given = parameters.get("values", list(USUAL))
         if not listed(given, 2, MOST_SQUARES):
             raise InputError(tr("expected 2 to {most_squares} offsets", most_squares=MOST_SQUARES), "piece.values")
@@ -94,7 +89,7 @@ class DragBlade(Procedure[BladeRow]):
     def answer(self, case: Case) -> Solution:
         """The offset that closes the corner."""
         row = self.piece(case.piece)
-        self.check_readings(case, ("pick",), positive=True)
+        check_readings(case, ("pick",), positive=True)
         picked = case.picked("pick", len(row.values))
         if not picked:
             return Solution((no_number(case, "drag", Verdict.UNRESOLVED, note("nothing_read")),))

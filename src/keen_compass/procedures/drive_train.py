@@ -14,6 +14,8 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Part
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, number
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import arithmetic, judged, no_number, scale_outcome
 from keen_compass.procedures.stages import Makes, Step, Surface
@@ -103,16 +105,17 @@ class DriveTrain(Procedure[Chain]):
 
     name = "drive-train"
     surface = Surface.CHAIN
-    large = ()
     steps = (Step.MEASURE, Step.CORRECT)
     makes = Makes.NOTHING
-    measurand_names = tuple(PARTS)
-    counts = MappingProxyType({name: unit for name, (unit, _) in PARTS.items() if unit != "mm"})
-    passes = 1
-    numbered = False
     per_axis = "steps"
-    sides = ()
     starting = True
+    read_by = ReadBy(
+        names=tuple(PARTS),
+        counts=MappingProxyType({name: unit for name, (unit, _) in PARTS.items() if unit != "mm"}),
+        passes=1,
+    )
+    on_stock = OnStock(numbered=False)
+    sizes = Sizes(large=(), sides=())
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Axis, motor, what drives."""
@@ -141,7 +144,7 @@ class DriveTrain(Procedure[Chain]):
 
     def piece(self, parameters: Parameters) -> Chain:
         """From `axis`, `motor`, `drive`, `fastest_feed`."""
-        self.check_parameters(parameters, _PARAMETERS)
+        check_parameters(parameters, _PARAMETERS)
         axis = parameters.get("axis", "x")
         motor, drive = parameters.get("motor", "stepper"), parameters.get("drive", "belt")
         for given, known, name in ((axis, ("x", "y", "z"), "axis"), (motor, MOTORS, "motor"), (drive, DRIVES, "drive")):
@@ -182,7 +185,7 @@ class DriveTrain(Procedure[Chain]):
     def answer(self, case: Case) -> Solution:
         """Steps per unit, smallest step, step rate, and the microstep switch's other settings."""
         chain = self.piece(case.piece)
-        self.check_readings(case, chain.parts(), positive=False)
+        check_readings(case, chain.parts(), positive=False)
         quantity = f"{chain.axis}_steps"
         values = {name: PARTS[name][1] for name in chain.parts()} | {
             name: number_of(read[-1]) for name, read in case.readings.items()

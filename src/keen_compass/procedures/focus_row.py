@@ -13,6 +13,8 @@ from keen_compass.pieces.burns import FocusRow
 from keen_compass.pieces.where import Burnt, Narrowest
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, assumed_notes, judged, no_number
 from keen_compass.procedures.stages import Surface
@@ -38,17 +40,11 @@ class FocusRowProcedure(Procedure[FocusRow]):
 
     name = "focus-row"
     surface = Surface.ROW
-    usual_on = MachineKind.LASER
-    measurand_names = ("line_1 … line_n", "pick")
-    picks = ("pick",)
-    suits = ("micrometer", "caliper")
-    passes = 1
-    sides = ()
-    large = ()
-    numbered = False
     judged_by = ("read",)
     tried = ("step", "lines")
-    burns = True
+    read_by = ReadBy(names=("line_1 … line_n", "pick"), picks=("pick",), suits=("micrometer", "caliper"), passes=1)
+    on_stock = OnStock(usual_on=MachineKind.LASER, numbered=False, burns=True)
+    sizes = Sizes(sides=(), large=())
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """By eye or by width; how far apart; how many."""
@@ -72,7 +68,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
 
     def piece(self, parameters: Parameters) -> FocusRow:
         """A row of lines at the `heights` that are given."""
-        self.check_parameters(parameters, _PARAMETERS)
+        check_parameters(parameters, _PARAMETERS)
         if parameters.get("read", "pick") not in ("pick", "widths"):
             raise InputError(tr("expected pick or widths"), "piece.read")
         given = _listed(parameters.get("heights", []))
@@ -108,7 +104,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
     def answer(self, case: Case) -> Solution:
         """Where the lens should stand."""
         piece = self.piece(case.piece)
-        self.check_readings(case, (*piece.names, "pick"), positive=True)
+        check_readings(case, (*piece.names, "pick"), positive=True)
         read = {
             piece.heights[i]: case.measured(m, nominal=THIN) for i, m in enumerate(piece.names) if m in case.readings
         }

@@ -13,6 +13,8 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.corner import CornerLines
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, ask, assumed_notes, judged, no_number, weighed
 from keen_compass.procedures.stages import Surface
@@ -39,14 +41,9 @@ class Home(Procedure[CornerLines]):
 
     name = "home"
     surface = Surface.CALLOUTS
-    large = ("distance",)
-    measurand_names = MEASURANDS
-    suits = ("caliper", "depth gauge", "steel rule")
-    numbered = False
-    sides = ()
-    anchored = True
-    placing = ("along",)
-    draws = True
+    read_by = ReadBy(names=MEASURANDS, suits=("caliper", "depth gauge", "steel rule"))
+    on_stock = OnStock(numbered=False, anchored=True, placing=("along",), draws=True)
+    sizes = Sizes(large=("distance",), sides=())
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """From which edges one measures."""
@@ -82,7 +79,7 @@ class Home(Procedure[CornerLines]):
 
     def piece(self, parameters: Parameters) -> CornerLines:
         """From `distance`, `along`, `high_x`, `high_y`, `stock_x`, `stock_y`; `edge_x`, `edge_y` say where it lies."""
-        self.check_parameters(parameters, _PARAMETERS)
+        check_parameters(parameters, _PARAMETERS)
         lengths = {
             k: length_mm(parameters.get(k, d), f"piece.{k}")
             for k, d in {"distance": DISTANCE, "along": 30.0, **dict.fromkeys(_PLACES, 0.0)}.items()
@@ -118,7 +115,7 @@ class Home(Procedure[CornerLines]):
     def answer(self, case: Case) -> Solution:
         """Both offsets; an axis that was not read says so."""
         piece = self.piece(case.piece)
-        self.check_readings(case, MEASURANDS, positive=True)
+        check_readings(case, MEASURANDS, positive=True)
         return Solution(tuple(self._axis(case, piece, a) for a in ("x", "y")), (), assumed_notes(case))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:

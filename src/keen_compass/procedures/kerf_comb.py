@@ -12,7 +12,9 @@ from keen_compass.pieces.rungs import KerfComb
 from keen_compass.pieces.where import Slack
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.kerfs import held_kerf, kerf_finding, mm_of_one, other_kerf, room_held
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import ask, assumed_notes, no_number, scatter_notes
 from keen_compass.procedures.stages import Surface
@@ -40,11 +42,9 @@ class KerfCombProcedure(Procedure[KerfComb]):
 
     name = "kerf-comb"
     surface = Surface.CALLOUTS
-    usual_on = MachineKind.PLASMA
-    measurand_names = ("slack",)
-    suits = ("caliper", "micrometer")
-    sides = ()
-    large = ("window",)
+    read_by = ReadBy(names=("slack",), suits=("caliper", "micrometer"))
+    on_stock = OnStock(usual_on=MachineKind.PLASMA)
+    sizes = Sizes(sides=(), large=("window",))
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """Ten strips, wide enough to be held."""
@@ -59,7 +59,7 @@ class KerfCombProcedure(Procedure[KerfComb]):
 
     def piece(self, parameters: Parameters) -> KerfComb:
         """From `strips`, `window` (mm), `thickness`."""
-        self.check_parameters(parameters, _PARAMETERS)
+        check_parameters(parameters, _PARAMETERS)
         strips = parameters.get("strips", STRIPS)
         if isinstance(strips, bool) or not isinstance(strips, (int, float)) or strips % 1:
             raise InputError(tr("expected a whole number"), "piece.strips")
@@ -80,7 +80,7 @@ class KerfCombProcedure(Procedure[KerfComb]):
     def answer(self, case: Case) -> Solution:
         """The cut by itself: it holds neither scale nor play, for all cuts are met from the same side."""
         piece = self.piece(case.piece)
-        self.check_readings(case, ("slack",), positive=True)
+        check_readings(case, ("slack",), positive=True)
         if "slack" not in case.readings:
             return Solution((no_number(case, "kerf", Verdict.UNRESOLVED, note("nothing_read")),))
         model, compensation = _model(case, piece), length_mm(case.piece.get("compensation", 0.0), "piece.compensation")

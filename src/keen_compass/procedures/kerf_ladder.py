@@ -13,7 +13,9 @@ from keen_compass.pieces.rungs import KerfLadder
 from keen_compass.pieces.where import Faces, Fits
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one, room_held
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import ask, assumed_notes, held_notes, no_number, scatter_notes
 from keen_compass.procedures.stages import Surface
@@ -40,17 +42,11 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
 
     name = "kerf-ladder"
     surface = Surface.ROW
-    usual_on = MachineKind.PLASMA
-    measurand_names = ("rung_1 … rung_n", "pick")
-    picks = ("pick",)
-    suits = ("caliper", "micrometer")
-    passes = 1
-    sides = ()
-    large = ()
-    thermal_pieces = True
-    numbered = False
     judged_by = ("read",)
     tried = ("rungs",)
+    read_by = ReadBy(names=("rung_1 … rung_n", "pick"), picks=("pick",), suits=("caliper", "micrometer"), passes=1)
+    on_stock = OnStock(usual_on=MachineKind.PLASMA, thermal=True, numbered=False)
+    sizes = Sizes(sides=(), large=())
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Outsides or insides; sizes or a pick; how many."""
@@ -86,7 +82,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
 
     def piece(self, parameters: Parameters) -> KerfLadder:
         """From `nominal`, `side` (outside, inside) and `compensations` (full widths, rising)."""
-        self.check_parameters(parameters, _PARAMETERS)
+        check_parameters(parameters, _PARAMETERS)
         given = parameters.get("compensations", [])
         if not isinstance(given, list):
             raise InputError(tr("expected a list of widths"), "piece.compensations")
@@ -140,7 +136,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
     def answer(self, case: Case) -> Solution:
         """The compensation that brings such sizes right."""
         piece = self.piece(case.piece)
-        self.check_readings(case, (*piece.names, "pick"), positive=True)
+        check_readings(case, (*piece.names, "pick"), positive=True)
         read = {m: case.measured(m, nominal=piece.size, drawn=False) for m in piece.names if m in case.readings}
         picked = case.picked("pick", len(piece.names))
         if not read and not picked:
@@ -175,7 +171,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
     def rows(self, case: Case) -> list[Observation]:
         """Every rung, and the pick."""
         piece = self.piece(case.piece)
-        self.check_readings(case, (*piece.names, "pick"), positive=True)
+        check_readings(case, (*piece.names, "pick"), positive=True)
         read = {m: case.measured(m, nominal=piece.size, drawn=False) for m in piece.names if m in case.readings}
         return [*_rows(piece, read), *_pick_rows(case, piece, case.picked("pick", len(piece.names)))]
 

@@ -14,7 +14,9 @@ from keen_compass.pieces.plate import BOTTOM, GOVERN, INSIDE, OUTSIDE, KerfPlate
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one, room_held
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import (
     Outcome,
@@ -55,13 +57,12 @@ class KerfSquare(Procedure[KerfPlate]):
 
     name = "kerf-square"
     surface = Surface.CALLOUTS
-    usual_on = MachineKind.PLASMA
-    measurand_names = (*OUTSIDE, *INSIDE, *(f"{m}{BOTTOM}" for m in (*OUTSIDE, *INSIDE)))
-    suits = ("caliper", "micrometer")
-    grows = ()
-    sides = ("width", "height")
-    thermal_pieces = True
     judged_by = ("govern",)
+    read_by = ReadBy(
+        names=(*OUTSIDE, *INSIDE, *(f"{m}{BOTTOM}" for m in (*OUTSIDE, *INSIDE))), suits=("caliper", "micrometer")
+    )
+    on_stock = OnStock(usual_on=MachineKind.PLASMA, thermal=True)
+    sizes = Sizes(grows=(), sides=("width", "height"))
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Which sizes govern, and what there is besides the outside."""
@@ -108,7 +109,7 @@ class KerfSquare(Procedure[KerfPlate]):
 
     def piece(self, parameters: Parameters) -> KerfPlate:
         """From the lengths of `KerfPlate`, `slot_axis`; `govern` says which sizes are to come right."""
-        self.check_parameters(parameters, _PARAMETERS)
+        check_parameters(parameters, _PARAMETERS)
         if parameters.get("govern", "outside") not in GOVERN:
             raise InputError(tr("expected one of {govern}", govern=", ".join(GOVERN)), "piece.govern")
         usual = {"width": 90.0, "height": 70.0}
@@ -159,7 +160,7 @@ class KerfSquare(Procedure[KerfPlate]):
         """The compensation that brings the governing sizes right; hole bias and kerf where the readings tell them."""
         piece = self.piece(case.piece)
         names = tuple(n for m in piece.measurands() for n in (m, f"{m}{BOTTOM}"))
-        self.check_readings(case, names, positive=True)
+        check_readings(case, names, positive=True)
         model = _Model(case, piece)
         if not model.sizes:
             return Solution((no_number(case, "kerf", Verdict.UNRESOLVED, note("nothing_read")),))
@@ -199,7 +200,7 @@ class KerfSquare(Procedure[KerfPlate]):
     def rows(self, case: Case) -> list[Observation]:
         """Every size that was read at its upper edge."""
         piece = self.piece(case.piece)
-        self.check_readings(case, tuple(n for m in piece.measurands() for n in (m, f"{m}{BOTTOM}")), positive=True)
+        check_readings(case, tuple(n for m in piece.measurands() for n in (m, f"{m}{BOTTOM}")), positive=True)
         return _Model(case, piece).rows
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:

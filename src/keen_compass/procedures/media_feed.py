@@ -7,7 +7,7 @@ a correction from the value in force, some from zero.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
@@ -18,6 +18,8 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Meets
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, listed, number
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, judged, no_number, picked_between
 from keen_compass.procedures.stages import Makes, Surface
@@ -74,18 +76,14 @@ class MediaFeed(Procedure[Bands]):
     name = "media-feed"
     surface = Surface.BANDS
     makes = Makes.PRINT
-    measurand_names = ("pick", "bands")
-    picks = ("pick",)
-    judgements: Mapping[str, Sequence[str]] = {"bands": WORDS}
-    passes = 1
-    sides = ()
-    large = ()
-    numbered = False
-    by_eye = True
-    eye = EYE
     judged_by = ("read",)
     tried = ("step", "bands", "about")
     once = ("about",)
+    read_by = ReadBy(
+        names=("pick", "bands"), picks=("pick",), judgements={"bands": WORDS}, passes=1, by_eye=True, eye=EYE
+    )
+    on_stock = OnStock(numbered=False)
+    sizes = Sizes(sides=(), large=())
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Steps, how many, from where they count, which way; how they are judged."""
@@ -124,7 +122,7 @@ class MediaFeed(Procedure[Bands]):
 
     def piece(self, parameters: Parameters) -> Bands:
         """From `corrections`, rising, and `relative`."""
-        self.check_parameters(parameters, {"corrections", "relative", "read"})
+        check_parameters(parameters, {"corrections", "relative", "read"})
         if parameters.get("read", "pick") not in ("pick", "each"):
             raise InputError(tr("expected pick or each"), "piece.read")
         given, relative = parameters.get("corrections"), parameters.get("relative", True)
@@ -164,7 +162,7 @@ class MediaFeed(Procedure[Bands]):
     def answer(self, case: Case) -> Solution:
         """The correction at which bands just meet."""
         bands = self.piece(case.piece)
-        self.check_readings(case, (*self.measurand_names, *bands.names), positive=True)
+        check_readings(case, (*self.read_by.names, *bands.names), positive=True)
         n = len(bands.corrections)
         picked = case.picked("pick", n)
         judged_as = [round(number_of(r)) - 1 for r in case.readings.get("bands", ())]

@@ -173,7 +173,7 @@ def _told_by_rows(procedure: Procedure[Any]) -> set[str]:
 def _options(case: Case, procedure: Procedure[Any], plan: Mapping[str, object]) -> Iterator[Proposal]:
     """One plan with every instrument and number of readings."""
     for instrument in case.instruments_at_hand:
-        if procedure.suits and instrument.kind not in procedure.suits:
+        if procedure.read_by.suits and instrument.kind not in procedure.read_by.suits:
             continue
         planned = replace(case, procedure=procedure.name, piece=plan, instrument=instrument, readings={})
         try:
@@ -228,7 +228,7 @@ def _weighed(
     case: Case, procedure: Procedure[Any], piece: Any, predicted: Mapping[str, float], count: int, n: int
 ) -> Proposal:
     entry = REGISTRY[procedure.name]
-    usual = max(count * procedure.passes, 1)
+    usual = max(count * procedure.read_by.passes, 1)
     minutes = entry.minutes * (1 - SHARE_OF_READING + SHARE_OF_READING * count * n / usual)
     if procedure.makes is Makes.PIECE:
         made: Piece = piece

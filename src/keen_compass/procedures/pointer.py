@@ -22,6 +22,8 @@ from keen_compass.pieces.page import DIVISIONS, GRADUATIONS, METRIC, Page
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, listed
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnPaper, OnStock, ReadBy
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.offsets import AXES, aim_notes, aimed, drawn_line, offset_findings
 from keen_compass.procedures.results import as_fitted, ask, assumed_notes, contradicted, no_number
@@ -93,13 +95,9 @@ class Pointer(Procedure[Sheet]):
     name = "pointer"
     surface = Surface.MATCH
     makes = Makes.SHEET
-    measurand_names = ("x", "y")
-    numbered = False  # which sheet it is was asked when it was loaded
-    printed = True
-    by_eye = True
-    passes = 1
-    draws = True
-    eye = TICKS[METRIC.unit]
+    read_by = ReadBy(names=("x", "y"), by_eye=True, passes=1, eye=TICKS[METRIC.unit])
+    on_stock = OnStock(numbered=False, draws=True)  # which sheet it is was asked when it was loaded
+    on_paper = OnPaper(printed=True)
 
     @property
     def yields(self) -> tuple[str, ...]:
@@ -160,7 +158,7 @@ class Pointer(Procedure[Sheet]):
 
     def piece(self, parameters: Parameters) -> Sheet:
         """From `way`, and of a sheet `targets` and `secondary`."""
-        self.check_parameters(parameters, {"way", "targets", "secondary", "fine", "fed", *ON_PAPER})
+        check_parameters(parameters, {"way", "targets", "secondary", "fine", "fed", *ON_PAPER})
         fed_along(parameters)
         if not isinstance(parameters.get("fine", False), bool):
             raise InputError(tr("expected true or false"), "piece.fine")
@@ -210,7 +208,7 @@ class Pointer(Procedure[Sheet]):
     def answer(self, case: Case) -> Solution:
         """Both components of the offset, from the same readings."""
         sheet = self.piece(case.piece)
-        self.check_readings(case, tuple(m.name for m in self.measurands(sheet)), positive=False)
+        check_readings(case, tuple(m.name for m in self.measurands(sheet)), positive=False)
         both = [
             i
             for i, (x, y) in enumerate(zip(sheet.names("x"), sheet.names("y"), strict=True))

@@ -22,6 +22,8 @@ from keen_compass.pieces.page import METRIC, Graduation, Page, Tick, cut_ticks
 from keen_compass.pieces.where import Beside, Lines
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnPaper, OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.offsets import AXES, aim_notes, drawn_line
 from keen_compass.procedures.pointer import TICKS, fitted
@@ -110,13 +112,10 @@ class PrintScale(Procedure[Ticks]):
     name = "print-scale"
     surface = Surface.OVERPRINT
     makes = Makes.SHEET
-    measurand_names = ("x", "y", "bar_x", "bar_y")
-    suits = ("caliper", "steel rule", "tape")
-    numbered = False  # which sheet it is was asked when it was loaded
-    printed = True
-    true_size = True
-    draws = True
-    large = ("x", "y")
+    read_by = ReadBy(names=("x", "y", "bar_x", "bar_y"), suits=("caliper", "steel rule", "tape"))
+    on_stock = OnStock(numbered=False, draws=True)  # which sheet it is was asked when it was loaded
+    on_paper = OnPaper(printed=True, true_size=True)
+    sizes = Sizes(large=("x", "y"))
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """What the marks are aimed at with, and the paper."""
@@ -141,7 +140,7 @@ class PrintScale(Procedure[Ticks]):
 
     def piece(self, parameters: Parameters) -> Ticks:
         """From `x`, `y` and `bar`; of a sheet also `size` and `crosses`."""
-        self.check_parameters(parameters, {"x", "y", "bar", "crosses", "aimed_with", "fed", *ON_PAPER})
+        check_parameters(parameters, {"x", "y", "bar", "crosses", "aimed_with", "fed", *ON_PAPER})
         check_paper(parameters)
         fed_along(parameters)
         if parameters.get("aimed_with", TOOL) not in (TOOL, *AIMED_WITH):
@@ -172,7 +171,7 @@ class PrintScale(Procedure[Ticks]):
 
     def measurands(self, piece: Ticks) -> tuple[Measurand, ...]:
         """Cut distances, the page's bars where they weren't read when it was printed; then each cross by eye."""
-        names = AXES if piece.size[0] else self.measurand_names
+        names = AXES if piece.size[0] else self.read_by.names
         ticks = piece.ticks() if piece.size[0] else {}
         numbers = {"x": (0, 1), "y": (2, 3)}
         distances = tuple(
@@ -218,7 +217,7 @@ class PrintScale(Procedure[Ticks]):
         ticks = self.piece(case.piece)
         over = tuple(name for pair in ticks.names for name in pair)
         distances = {n: r for n, r in case.readings.items() if n not in over}
-        self.check_readings(replace(case, readings=distances), (*self.measurand_names, *over), positive=True)
+        check_readings(replace(case, readings=distances), (*self.read_by.names, *over), positive=True)
         found = [self._axis(case, ticks, axis) for axis in AXES]
         figures: dict[str, Any] = {"printer_scale": [_printer(case, ticks, axis) for axis in AXES]}
         if lies := _over_print(case, ticks):

@@ -26,6 +26,8 @@ from keen_compass.pieces.sticker import MOST_COPIES, Place, Sticker, border_plac
 from keen_compass.pieces.where import Border
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed, number
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnPaper, OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.offsets import drawn_line
 from keen_compass.procedures.results import (
@@ -100,13 +102,10 @@ class Proof(Procedure[Places]):
     name = "proof"
     surface = Surface.BORDERS
     makes = Makes.SHEET
-    measurand_names = ("b1",)
-    suits = ("steel rule",)  # print has no edge for jaws
-    passes = 1
-    numbered = False  # which sheet it is was asked when it was loaded
-    printed = True
-    uses_artwork = True
-    large = ()
+    read_by = ReadBy(names=("b1",), suits=("steel rule",), passes=1)  # print has no edge for jaws
+    on_stock = OnStock(numbered=False)  # which sheet it is was asked when it was loaded
+    on_paper = OnPaper(printed=True, artwork=True)
+    sizes = Sizes(large=())
 
     @property
     def yields(self) -> tuple[str, ...]:
@@ -171,7 +170,7 @@ class Proof(Procedure[Places]):
         """From `border` and `places`, each with a border of its own where it has one; of a printed sheet also
         `sticker`, `copies`, `size`.
         """
-        self.check_parameters(parameters, {"border", "places", "sticker", "copies", "marks", "aimed_with", *ON_PAPER})
+        check_parameters(parameters, {"border", "places", "sticker", "copies", "marks", "aimed_with", *ON_PAPER})
         check_paper(parameters)
         if parameters.get("aimed_with", TOOL) not in (TOOL, *AIMED_WITH):
             raise InputError(
@@ -242,7 +241,7 @@ class Proof(Procedure[Places]):
         """How far the border is off, and what of it is shift, turn, scale, or the same all round."""
         places = self.piece(case.piece)
         names = tuple(f"b{i}" for i in range(1, len(places.at) + 1))
-        self.check_readings(case, names, positive=False)
+        check_readings(case, names, positive=False)
         read = [n for n in names if case.readings.get(n)]
         if not read:
             return Solution((no_number(case, QUANTITY, Verdict.UNRESOLVED, note("nothing_read")),))

@@ -69,14 +69,14 @@ def _reader_of(
     name: str, instrument: Instrument, meant: Procedure[Any] | None, unit: str
 ) -> Callable[[Any, str], Reading]:
     """What understands one reading of a measurand, with its place."""
-    if meant is not None and meant.reads_spots:
-        in_px = "mm" if meant.pictured else unit
+    if meant is not None and meant.read_by.spots:
+        in_px = "mm" if meant.read_by.pictured else unit
         return lambda given, place: _spot(given, place, in_px)
-    if meant is not None and name in meant.picks:
+    if meant is not None and name in meant.read_by.picks:
         return _pick
-    if meant is not None and (words := meant.judgements.get(name)):
+    if meant is not None and (words := meant.read_by.judgements.get(name)):
         return lambda given, place: at_place(place, lambda: parse_pick(understood(str, given, place), words=words))
-    if meant is not None and (counted := meant.counts.get(name)) is not None:
+    if meant is not None and (counted := meant.read_by.counts.get(name)) is not None:
         return lambda given, place: _count(given, place, counted)
     return lambda given, place: _length(given, place, instrument, unit)
 

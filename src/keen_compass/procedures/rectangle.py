@@ -21,7 +21,9 @@ from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Piece, Procedure
 from keen_compass.procedures.case import ASSUMED_LOST_MOTION, Case, Parameters, length_mm
+from keen_compass.procedures.checking import check_parameters, check_readings, made_by
 from keen_compass.procedures.kerfs import room_held
+from keen_compass.procedures.manner import ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import (
     PER_METRE,
@@ -66,10 +68,8 @@ class Rectangle(Procedure[SteppedOutline]):
 
     name = "rectangle"
     surface = Surface.CALLOUTS
-    measurand_names = MEASURANDS
-    suits = ("caliper", "steel rule", "tape")
-    sized = True
-    grows = ("width", "height", "short_width", "short_height")
+    read_by = ReadBy(names=MEASURANDS, suits=("caliper", "steel rule", "tape"))
+    sizes = Sizes(slider=True, grows=("width", "height", "short_width", "short_height"))
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """As long as was chosen, and three quarters of that across."""
@@ -79,8 +79,8 @@ class Rectangle(Procedure[SteppedOutline]):
 
     def piece(self, parameters: Parameters) -> SteppedOutline:
         """From `width`, `height`, optional short lengths (30 % of the long), `compensation`, `made_by`."""
-        self.check_parameters(parameters, _PARAMETERS)
-        drawn = self.made_by(parameters, "cut") != "cut"
+        check_parameters(parameters, _PARAMETERS)
+        drawn = made_by(parameters, "cut") != "cut"
         sizes: dict[str, Any] = {
             k: length_mm(parameters[k], f"piece.{k}") for k in _PARAMETERS - {"made_by"} if k in parameters
         }
@@ -155,7 +155,7 @@ class Rectangle(Procedure[SteppedOutline]):
     def rows(self, case: Case) -> list[Observation]:
         """Every length that was read."""
         piece, drawn = self._piece_as_made(case)
-        self.check_readings(case, MEASURANDS, positive=True)
+        check_readings(case, MEASURANDS, positive=True)
         measured = {m: _measured(case, piece, m, drawn=drawn) for m in MEASURANDS if m in case.readings}
         return _Model(case, piece, drawn, measured).read_rows()
 
@@ -205,7 +205,7 @@ class Rectangle(Procedure[SteppedOutline]):
     def _check(self, case: Case) -> None:
         if not any(f"{a}_steps" in case.values for a in AXES):
             raise InputError(tr("give x_steps, y_steps or both: the numbers in the controller"), "machine.values")
-        self.check_readings(case, MEASURANDS, positive=True)
+        check_readings(case, MEASURANDS, positive=True)
 
     def unless_said(self, given: Parameters) -> dict[str, object]:
         """Cut with the usual cutter, unless it is drawn."""

@@ -14,6 +14,8 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.reference import ReferenceLines
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import (
     PER_METRE,
@@ -46,15 +48,9 @@ class Reference(Procedure[ReferenceLines]):
 
     name = "reference-lines"
     surface = Surface.CALLOUTS
-    large = ("x_span", "y_span")
-    measurand_names = MEASURANDS
-    suits = ("steel rule", "tape", "caliper")
-    numbered = False
-    sides = ("x_span", "y_span")
-    anchored = True
-    placing = ("origin_x", "origin_y")
-    marks_bed = True
-    draws = True
+    read_by = ReadBy(names=MEASURANDS, suits=("steel rule", "tape", "caliper"))
+    on_stock = OnStock(numbered=False, anchored=True, placing=("origin_x", "origin_y"), marks_bed=True, draws=True)
+    sizes = Sizes(large=("x_span", "y_span"), sides=("x_span", "y_span"))
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """How far apart the ticks are."""
@@ -83,7 +79,7 @@ class Reference(Procedure[ReferenceLines]):
 
     def piece(self, parameters: Parameters) -> ReferenceLines:
         """From `x_span`, `y_span`, `spacing`; `origin_x`, `origin_y`: where the first lines cross on the bed."""
-        self.check_parameters(parameters, _PARAMETERS)
+        check_parameters(parameters, _PARAMETERS)
         x, y, spacing = (
             length_mm(parameters.get(k, d), f"piece.{k}")
             for k, d in (("x_span", 600), ("y_span", 400), ("spacing", 100))
@@ -113,7 +109,7 @@ class Reference(Procedure[ReferenceLines]):
     def answer(self, case: Case) -> Solution:
         """The scale of each axis that was read."""
         piece = self.piece(case.piece)
-        self.check_readings(case, MEASURANDS, positive=True)
+        check_readings(case, MEASURANDS, positive=True)
         found = [self._axis(case, piece, a) for a in ("x", "y") if f"{a}_steps" in case.values]
         if not found:
             case.resolution("x_steps")

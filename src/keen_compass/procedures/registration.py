@@ -14,6 +14,8 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, listed
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnPaper, OnStock, ReadBy
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.offsets import aim_notes, aimed
 from keen_compass.procedures.results import arithmetic, taken_for_granted
@@ -90,13 +92,15 @@ class Registration(Procedure[Marks]):
     name = "registration"
     surface = Surface.MARKS
     makes = Makes.SHEET
-    measurand_names = ("mark_1", "mark_2", "mark_3", "mark_4")
-    numbered = False  # which sheet it is was asked when it was loaded
-    printed = True
-    reads_spots = True
-    by_eye = True
-    passes = 1
-    eye = Instrument("position", 0.01, (0.05, 0.0), uid="position")
+    read_by = ReadBy(
+        names=("mark_1", "mark_2", "mark_3", "mark_4"),
+        spots=True,
+        by_eye=True,
+        passes=1,
+        eye=Instrument("position", 0.01, (0.05, 0.0), uid="position"),
+    )
+    on_stock = OnStock(numbered=False)  # which sheet it is was asked when it was loaded
+    on_paper = OnPaper(printed=True)
 
     @property
     def yields(self) -> tuple[str, ...]:
@@ -123,7 +127,7 @@ class Registration(Procedure[Marks]):
 
     def piece(self, parameters: Parameters) -> Marks:
         """From `marks` and `model`."""
-        self.check_parameters(parameters, {"marks", "model", "aimed_with", *ON_PAPER})
+        check_parameters(parameters, {"marks", "model", "aimed_with", *ON_PAPER})
         check_paper(parameters)
         given = parameters.get("marks")
         if not listed(given, 1, MOST_MARKS):
@@ -151,7 +155,7 @@ class Registration(Procedure[Marks]):
         """The map, what it means, what is wrong with it."""
         marks = self.piece(case.piece)
         names = tuple(f"mark_{i}" for i in range(1, len(marks.at) + 1))
-        self.check_readings(case, names, positive=False)
+        check_readings(case, names, positive=False)
         read = [n for n in names if case.readings.get(n)]
         if not read:
             return Solution((_finding(case, None, None, Verdict.UNRESOLVED, (note("nothing_read"),)),))

@@ -22,6 +22,8 @@ from keen_compass.pieces.in_picture import Pattern
 from keen_compass.pieces.where import Lines, LinesUp, Where
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, number
+from keen_compass.procedures.checking import check_parameters, check_readings
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.offsets import AXES, aim_notes, aimed, drawn_line, offset_findings
 from keen_compass.procedures.results import ask, assumed_notes, no_number
@@ -54,14 +56,14 @@ class SecondTool(Procedure[Astride]):
 
     name = "second-tool"
     surface = Surface.ASTRIDE
-    measurand_names = NAMES["gaps"]
-    counts = MappingProxyType({"x_line": "", "y_line": ""})
-    suits = ("steel rule", "caliper")
-    passes = 1
-    sides = ()
-    large = ()
-    numbered = False
-    draws = True
+    read_by = ReadBy(
+        names=NAMES["gaps"],
+        counts=MappingProxyType({"x_line": "", "y_line": ""}),
+        suits=("steel rule", "caliper"),
+        passes=1,
+    )
+    on_stock = OnStock(numbered=False, draws=True)
+    sizes = Sizes(sides=(), large=())
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Gaps or two scales."""
@@ -84,7 +86,7 @@ class SecondTool(Procedure[Astride]):
 
     def piece(self, parameters: Parameters) -> Astride:
         """From `way`, `pitch`, `divisions`, `spacing`."""
-        self.check_parameters(parameters, {"way", "pitch", "divisions", "spacing"})
+        check_parameters(parameters, {"way", "pitch", "divisions", "spacing"})
         way = parameters.get("way", "gaps")
         if way not in WAYS:
             raise InputError(tr("expected gaps or vernier, got {given}", given=shown_input(way)), "piece.way")
@@ -122,7 +124,7 @@ class SecondTool(Procedure[Astride]):
     def answer(self, case: Case) -> Solution:
         """Both components of the offset."""
         pair = self.piece(case.piece)
-        self.check_readings(case, NAMES[pair.way], positive=pair.way == "gaps")
+        check_readings(case, NAMES[pair.way], positive=pair.way == "gaps")
         missing = [name for name in NAMES[pair.way] if not case.readings.get(name)]
         if missing:
             return Solution(tuple(no_number(case, q, Verdict.UNRESOLVED, note("nothing_read")) for q in self.yields))

@@ -239,7 +239,7 @@ def _by_instrument(case: Case, procedure: Procedure[Any] | None, matter: set[Cau
     others = [i for i in case.instruments_at_hand if i.name != now.name and (not i.reach or i.reach >= longest)]
     if not case.instruments_at_hand and now.kind in FINER and not now.uid:
         kind, division, a, reach = FINER[now.kind]
-        suits = procedure.suits if procedure and procedure.suits else (kind,)
+        suits = procedure.read_by.suits if procedure and procedure.read_by.suits else (kind,)
         if kind in suits and longest <= reach and division < now.resolution:
             others = [Instrument(kind, division, (a, 0.0), kind=kind, reach=reach)]
     for other in others:
@@ -254,7 +254,7 @@ def _by_instrument(case: Case, procedure: Procedure[Any] | None, matter: set[Cau
 
 def _by_length(case: Case, procedure: Procedure[Any]) -> Iterator[Way]:
     """Of what is judged over a length, everything but what grows with it matters less on a longer one."""
-    sizes = [length_mm(case.piece[k], k) for k in procedure.grows if k in case.piece]
+    sizes = [length_mm(case.piece[k], k) for k in procedure.sizes.grows if k in case.piece]
     if not sizes:  # it says nothing of how long it is: nothing can be said of a longer one
         return
     longest = max(sizes)

@@ -13,6 +13,8 @@ from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, number
+from keen_compass.procedures.checking import axis_of, check_parameters, check_readings
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, judged, no_number
 from keen_compass.procedures.stages import Makes, Surface
@@ -100,14 +102,11 @@ class Speed(Procedure[SpeedRun]):
 
     name = "speed"
     surface = Surface.LADDER
-    large = ("run",)
     makes = Makes.MOVES
-    measurand_names = ("rung_1 … rung_n",)
-    suits = ("dial gauge", "steel rule", "caliper")
-    passes = 1
-    numbered = False
     per_axis = "speed"
-    sides = ("run",)
+    read_by = ReadBy(names=("rung_1 … rung_n",), suits=("dial gauge", "steel rule", "caliper"), passes=1)
+    on_stock = OnStock(numbered=False)
+    sizes = Sizes(large=("run",), sides=("run",))
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """The axis, and how far below the limit one stays."""
@@ -137,8 +136,8 @@ class Speed(Procedure[SpeedRun]):
 
     def piece(self, parameters: Parameters) -> SpeedRun:
         """From `axis`, `start`, `across`, `run`, `feeds` (mm/min), `acceleration` (mm/s²), `share`, `within`."""
-        self.check_parameters(parameters, _PARAMETERS)
-        axis = self.axis_of(parameters, "xy")
+        check_parameters(parameters, _PARAMETERS)
+        axis = axis_of(parameters, "xy")
         given = parameters.get("feeds", [2000.0, 4000.0, 6000.0, 8000.0])
         if not isinstance(given, list) or not given:
             raise InputError(tr("expected a list of feeds in mm/min"), "piece.feeds")
@@ -189,7 +188,7 @@ class Speed(Procedure[SpeedRun]):
     def answer(self, case: Case) -> Solution:
         """The highest clean rung, with its margin."""
         run = self.piece(case.piece)
-        self.check_readings(case, tuple(run.rungs()), positive=False)
+        check_readings(case, tuple(run.rungs()), positive=False)
         quantity = f"{run.axis}_speed"
         misses = {run.rungs()[m]: [v.mm - case.instrument.zero for v in case.lengths(m)] for m in case.readings}
         if not misses:

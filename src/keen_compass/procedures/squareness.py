@@ -16,6 +16,8 @@ from keen_compass.pieces.square import CIRCLE, RECTANGLE, SquareFigure
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import ASSUMED_LOST_MOTION, Case, Parameters, length_mm
+from keen_compass.procedures.checking import check_parameters, check_readings, made_by
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import (
     PER_METRE,
@@ -57,11 +59,9 @@ class Squareness(Procedure[SquareFigure]):
 
     name = "squareness"
     surface = Surface.CALLOUTS
-    measurand_names = (*RECTANGLE, *CIRCLE)
-    suits = ("caliper", "steel rule", "tape")
-    sized = True
-    grows = ("width", "height")
-    draws = True
+    read_by = ReadBy(names=(*RECTANGLE, *CIRCLE), suits=("caliper", "steel rule", "tape"))
+    on_stock = OnStock(draws=True)
+    sizes = Sizes(slider=True, grows=("width", "height"))
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Which figure is drawn or cut."""
@@ -80,13 +80,13 @@ class Squareness(Procedure[SquareFigure]):
 
     def piece(self, parameters: Parameters) -> SquareFigure:
         """From `figure`, `width`, `height`, `compensation`, `made_by`."""
-        self.check_parameters(parameters, _PARAMETERS)
-        figure, made_by = str(parameters.get("figure", "rectangle")), self.made_by(parameters, "drawn")
+        check_parameters(parameters, _PARAMETERS)
+        figure, how = str(parameters.get("figure", "rectangle")), made_by(parameters, "drawn")
         width = length_mm(parameters.get("width", 400.0), "piece.width")
         height = width if figure == "circle" else length_mm(parameters.get("height", 300.0), "piece.height")
         compensation = length_mm(parameters.get("compensation", 0.0), "piece.compensation")
         try:
-            return SquareFigure(figure, width, height, compensation, made_by != "cut")
+            return SquareFigure(figure, width, height, compensation, how != "cut")
         except PieceError as error:
             raise error.at("piece") from None
 
@@ -121,7 +121,7 @@ class Squareness(Procedure[SquareFigure]):
         """How far the corner is from square, and how far the gantry's end has to move."""
         piece = self.piece(case.piece)
         names = _names(piece)
-        self.check_readings(case, names, positive=True)
+        check_readings(case, names, positive=True)
         missing = [m for m in names if m not in case.readings]
         if missing:
             why = note("squareness.read_too", what=[f"squareness.{m}" for m in missing[:2]])

@@ -16,6 +16,8 @@ from keen_compass.machines.limits import UNITS
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, number
+from keen_compass.procedures.checking import axis_of, check_parameters, check_readings
+from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import (
     ABBE,
@@ -84,14 +86,13 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
 
     name = "travel-run"
     surface = Surface.RULE
-    large = ("length",)
     makes = Makes.MOVES
-    measurand_names = ("up_1 … up_n", "down_n … down_1", "trip_1 … trip_n")
-    suits = ("steel rule", "tape", "dial gauge")  # a caliper stands nowhere along an axis
-    sized = True
-    grows = ("length",)
-    sides = ("length",)
-    numbered = False
+    # A caliper stands nowhere along an axis.
+    read_by = ReadBy(
+        names=("up_1 … up_n", "down_n … down_1", "trip_1 … trip_n"), suits=("steel rule", "tape", "dial gauge")
+    )
+    on_stock = OnStock(numbered=False)
+    sizes = Sizes(large=("length",), slider=True, grows=("length",), sides=("length",))
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """What is run, and along which axis."""
@@ -117,7 +118,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
 
     def suits_for(self, chosen: Parameters) -> tuple[str, ...]:
         """Z is short: a depth gauge or dial, not a rule."""
-        return ("depth gauge", "dial gauge", "caliper") if chosen.get("axis") == "z" else self.suits
+        return ("depth gauge", "dial gauge", "caliper") if chosen.get("axis") == "z" else self.read_by.suits
 
     def chosen_for(self, quantity: str) -> dict[str, object]:
         """Which choices yield a quantity."""
@@ -181,8 +182,8 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
 
     def piece(self, parameters: Parameters) -> TravelRun | TrackingRun:
         """From `run`, `axis`, `start`, `across`, `length`, `targets` (how many, or where), `trips`."""
-        self.check_parameters(parameters, _PARAMETERS)
-        axis = self.axis_of(parameters)
+        check_parameters(parameters, _PARAMETERS)
+        axis = axis_of(parameters)
         margin = Z_MARGIN if axis == "z" else MARGIN
         start, across = (length_mm(parameters.get(k, margin), f"piece.{k}") for k in ("start", "across"))
         length = length_mm(parameters.get("length", 1000.0), "piece.length")
@@ -256,9 +257,9 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         """Scale and lost motion with the standard's figures; or how the feed tracks."""
         run = self.piece(case.piece)
         if isinstance(run, TrackingRun):
-            self.check_readings(case, tuple(m.name for m in run.measurands()), positive=False)
+            check_readings(case, tuple(m.name for m in run.measurands()), positive=False)
             return track(case, run)
-        self.check_readings(case, tuple(run.nodes()), positive=False)
+        check_readings(case, tuple(run.nodes()), positive=False)
         return self._travel(case, run)
 
     def plans(self, case: Case) -> list[dict[str, object]]:
@@ -273,7 +274,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         run = self.piece(case.piece)
         if isinstance(run, TrackingRun):
             return super().rows(case)
-        self.check_readings(case, tuple(m.name for m in self.measurands(run)), positive=False)
+        check_readings(case, tuple(m.name for m in self.measurands(run)), positive=False)
         return travel_rows(run.axis, measured_nodes(laid_rule(case, run), run.nodes()))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:

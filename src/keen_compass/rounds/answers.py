@@ -84,8 +84,8 @@ class Answers:
         signed = self._c.mark(Signed)
         if signed and signed.instrument:
             return instrument_from_json(signed.instrument)
-        by_eye = self._c.procedure.by_eye or self._c.procedure.makes is Makes.NOTHING
-        return Instrument("eye", 1e-6) if by_eye and self._c.procedure.eye is None else self._c.instrument
+        by_eye = self._c.procedure.read_by.by_eye or self._c.procedure.makes is Makes.NOTHING
+        return Instrument("eye", 1e-6) if by_eye and self._c.procedure.read_by.eye is None else self._c.instrument
 
     # Inside
 
@@ -160,7 +160,7 @@ class Answers:
     def _judged(self, piece: KeptPiece) -> Mapping[str, object]:
         """A piece's parameters, with what is chosen by now of how it is judged."""
         chosen = {name: self._c.chosen[name] for name in self._c.procedure.judged_by if name in self._c.chosen}
-        taken = self._c.mark(PicturesTaken, piece.id) if self._c.procedure.pictured else None
+        taken = self._c.mark(PicturesTaken, piece.id) if self._c.procedure.read_by.pictured else None
         return {**piece.parameters, **chosen, **({"picture": list(taken.size)} if taken else {})}
 
     def _previous_errors(self, piece: KeptPiece) -> dict[str, Previous]:

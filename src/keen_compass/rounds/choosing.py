@@ -88,7 +88,7 @@ class Choosing:
         kept = replace(usual, uid=new_uid())
         self._c.shop.put_instrument(kept)
         self.choose(instrument=kept.uid)
-        if self._c.procedure.sized and not self._c.pieces:
+        if self._c.procedure.sizes.slider and not self._c.pieces:
             self.choose(size=self.proposed_size())
 
     def choose_size(self, size: float) -> None:
@@ -139,7 +139,7 @@ class Choosing:
         )
 
     def _order(self) -> Order | None:
-        found, chosen = self.artworks.sticker() if self._c.procedure.uses_artwork else None, self.artworks.chosen
+        found, chosen = self.artworks.sticker() if self._c.procedure.on_paper.artwork else None, self.artworks.chosen
         return Order(found, chosen.copies, chosen.marks) if found else None
 
     def _held(self, quantity: str) -> float:
@@ -180,12 +180,12 @@ class Choosing:
 
     def _marks_bed(self) -> bool:
         """Whether the next piece goes onto a table's bed itself, whatever lies on it."""
-        return self._c.procedure.marks_bed and self._c.machine.file_format == "gcode"
+        return self._c.procedure.on_stock.marks_bed and self._c.machine.file_format == "gcode"
 
     def largest_size(self) -> float:
         """The longest piece that instrument, bed and free stock allow, mm; 0 where nothing fits."""
 
-        if not self._c.procedure.sized:
+        if not self._c.procedure.sizes.slider:
             return float(self._c.choices.size)
 
         def search() -> float:
@@ -218,7 +218,7 @@ class Choosing:
 
         def look() -> tuple[float, Resolves] | None:
             largest = self.largest_size()
-            more = self._c.procedure.sized and not self._c.pieces and largest > self._c.choices.size + self.step
+            more = self._c.procedure.sizes.slider and not self._c.pieces and largest > self._c.choices.size + self.step
             return (largest, self.resolves(largest)) if more else None
 
         return self._c.remembered(("larger", self._c.choices.size), look)
@@ -227,7 +227,7 @@ class Choosing:
         """The smallest size that promises a clear verdict, else the largest that fits; a handy one until it is known
         what it is measured with.
         """
-        if not self._c.procedure.sized:
+        if not self._c.procedure.sizes.slider:
             return float(self._c.choices.size)
         largest = self.largest_size()
         if not self._c.instrument and largest:
@@ -249,8 +249,8 @@ class Choosing:
         mounted = self._c.machine.tool
         tools = (*((mounted,) if mounted else ()), *self._c.machine.tools)
         wanted = self._c.procedure
-        fit = [t for t in tools if t.drawn is wanted.draws]
-        exactly = [t for t in fit if t.trails is wanted.trails]
+        fit = [t for t in tools if t.drawn is wanted.on_stock.draws]
+        exactly = [t for t in fit if t.trails is wanted.on_stock.trails]
         return next((t.uid for t in (*exactly, *fit, *tools)), "")
 
     def proposed_instrument(self) -> str:

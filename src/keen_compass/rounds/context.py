@@ -133,7 +133,7 @@ class RoundContext:
     @property
     def choices(self) -> Choices:
         """What was chosen for the next piece."""
-        return self.mark(Choices) or Choices(passes=self.procedure.passes)
+        return self.mark(Choices) or Choices(passes=self.procedure.read_by.passes)
 
     @property
     def chosen(self) -> dict[str, object]:
@@ -281,7 +281,9 @@ class RoundContext:
             piece_scatter=self._scatter(subject),
             known=self.known_for(piece),
             temperature=self.temperature(),
-            instruments_at_hand=tuple(i for i in self.instruments if i.kind in (self.procedure.suits or (i.kind,))),
+            instruments_at_hand=tuple(
+                i for i in self.instruments if i.kind in (self.procedure.read_by.suits or (i.kind,))
+            ),
             largest_size=self.procedure.longest(self.machine, self.chosen),
             computed={q: steps for q, c in computed.items() if (steps := c.get("steps_per_mm"))},
             teeth={q: teeth for q, c in computed.items() if (teeth := c.get("teeth"))},

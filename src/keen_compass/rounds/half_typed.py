@@ -95,7 +95,7 @@ class Typing(Answers):
         piece = self._c.piece
         return (
             piece is None
-            or not self._c.procedure.numbered
+            or not self._c.procedure.on_stock.numbered
             or self._c.mark(Identified, piece.id) is not None
             or bool(self._by_measurand())
         )

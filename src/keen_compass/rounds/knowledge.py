@@ -34,7 +34,7 @@ def alike(procedure: Procedure[Any], a: KeptPiece, b: KeptPiece) -> bool:
     """Whether two pieces differ in nothing but their place: then they count together."""
 
     def shape(p: KeptPiece) -> dict[str, object]:
-        return {k: v for k, v in p.parameters.items() if k not in (*procedure.placing, *procedure.judged_by)}
+        return {k: v for k, v in p.parameters.items() if k not in (*procedure.on_stock.placing, *procedure.judged_by)}
 
     return shape(a) == shape(b) and a.snapshot.same_making(b.snapshot)
 

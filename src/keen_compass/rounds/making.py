@@ -40,7 +40,7 @@ class Making(Choosing):
             self.choose(chosen={**before.chosen, name: value})
             if not self._c.piece or not self._c.shop.readings(self._c.piece.id):
                 self.choose(instrument=self.proposed_instrument())
-            if self._c.procedure.sized:
+            if self._c.procedure.sizes.slider:
                 self.choose(size=self.proposed_size())
             if not self.way.made:
                 self.count_parts()

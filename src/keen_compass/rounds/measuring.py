@@ -87,7 +87,7 @@ class Measuring(Typing):
     def _instrument_for(self, name: str) -> str:
         """Which one a reading is kept with; none where it is counted, or judged by eye."""
         procedure = self._c.procedure
-        by_eye = procedure.makes is Makes.NOTHING or procedure.eye is not None or self._measurand(name).by_eye
+        by_eye = procedure.makes is Makes.NOTHING or procedure.read_by.eye is not None or self._measurand(name).by_eye
         return "" if by_eye else self._c.choices.instrument
 
     def _all_back(self, piece: KeptPiece, undone: Sequence[tuple[KeptReading, bool]]) -> None:

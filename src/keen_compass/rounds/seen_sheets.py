@@ -103,7 +103,7 @@ class SeenSheets(SeenPictures[Looked]):
     def page(self) -> Page | None:
         """The sheet of the piece shown; None of what is no sheet."""
         piece, machine = self._c.piece, self._c.machine
-        if piece is None or not self._c.procedure.printed:
+        if piece is None or not self._c.procedure.on_paper.printed:
             return None
         return self._c.procedure.page_of(piece.parameters, piece.number, down=machine.standpoint.left_handed)
 

@@ -162,7 +162,7 @@ class RoundSession:
         """Whether a job was proven, and another print of it can be cut."""
         c = self.context
         read = c.piece is not None and self.measuring.current() is None
-        return c.procedure.uses_artwork and read and not self.settled
+        return c.procedure.on_paper.artwork and read and not self.settled
 
     def print_again(self) -> None:
         """The same job on another sheet; a stand-in has printed it already."""

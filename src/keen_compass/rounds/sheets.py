@@ -322,8 +322,8 @@ class Sheets:
             len(self.marks),
             None if mark is None else self.expected(mark),
             state.origin,
-            self._c.procedure.true_size,
-            self._c.procedure.uses_artwork,
+            self._c.procedure.on_paper.true_size,
+            self._c.procedure.on_paper.artwork,
         )
 
     # Drawing
@@ -333,7 +333,7 @@ class Sheets:
         from keen_compass.solve.registration import at_true_size
 
         known = self.known()
-        return at_true_size(known) if known is not None and self._c.procedure.true_size else known
+        return at_true_size(known) if known is not None and self._c.procedure.on_paper.true_size else known
 
     def targets(self) -> list[Point]:
         """Where the tool draws a cross, in the machine's coordinates, mm."""
@@ -359,7 +359,7 @@ class Sheets:
             corners = ((u, v), (u + TRIAL, v), (u + TRIAL, v + TRIAL), (u, v + TRIAL), (u, v))
             strokes.insert(0, Stroke(corners, approach=before_line((u, v))))
         path = drawn(f"sheet {self.number()}, {len(strokes)} lines", tuple(strokes))
-        return replace(path, applied=self._applied(known)) if self._c.procedure.uses_artwork else path
+        return replace(path, applied=self._applied(known)) if self._c.procedure.on_paper.artwork else path
 
     def _applied(self, known: Map) -> dict[str, str]:
         """Who corrects what of a cut, each once: whatever the map of the marks holds, the registration."""

@@ -196,7 +196,7 @@ class Cut(Way):
 
     def spots(self, size: float | None) -> tuple[Box, ...]:
         """Where it goes."""
-        if self._c.procedure.anchored:
+        if self._c.procedure.on_stock.anchored:
             return self._where_it_says(size)
         taken = [box for box, _ in self._chosen.taken()]
         place = next_free(self._c.machine.sheet, taken, self._chosen.next_piece(size).footprint())
@@ -217,7 +217,7 @@ class Cut(Way):
         piece: Any = self._chosen.next_piece()
         procedure = self._c.procedure
         path = procedure.tool_path(piece, self._chosen.next_number(), Applies(self._c.machine.gives_room))
-        if procedure.anchored:
+        if procedure.on_stock.anchored:
             return path.moved(*piece.origin)
         margin = (place.width - max(x for x, _ in piece.outline())) / 2
         return path.moved(place.x + margin, place.y + margin)

@@ -42,7 +42,7 @@ class InstrumentBar(Card):
     def wanted(self) -> bool:
         """Whether nothing can be read before something is chosen here."""
         context = self._model.session.context
-        reads = context.procedure.makes is not Makes.NOTHING and not context.procedure.by_eye
+        reads = context.procedure.makes is not Makes.NOTHING and not context.procedure.read_by.by_eye
         return reads and not context.instruments and not context.shop.read_only and not self._model.session.settled
 
     def refresh(self) -> None:

@@ -131,7 +131,7 @@ class MakeStep(QWidget):
         self.slider.setValue(round(context.choices.size / step))
         self.slider.setEnabled(not again)
         for widget in (self._size_label, self.slider, self._size):
-            widget.setVisible(context.procedure.sized)
+            widget.setVisible(context.procedure.sizes.slider)
         fill(self.tool, [(t.name, t.uid) for t in context.machine.tools], context.tool.uid)
         self.tool.setEnabled(not again)
         prints = context.procedure.makes is Makes.PRINT  # by the printer itself: no file, no place on the bed
@@ -142,7 +142,7 @@ class MakeStep(QWidget):
         self.instruments.refresh()
         self.worn.refresh()
         self.loaded.refresh(waits=self.worn.wanted() or self.instruments.wanted())
-        self.instrument.setVisible(bool(context.instruments) and not context.procedure.by_eye)
+        self.instrument.setVisible(bool(context.instruments) and not context.procedure.read_by.by_eye)
         fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.choices.instrument)
         self._filling = False
         passes = context.choices.passes
@@ -156,7 +156,7 @@ class MakeStep(QWidget):
             making.taken(),
             (place, making.next_piece(), number) if place else None,
             making.program() if runs else None,
-            anchored=context.procedure.anchored,
+            anchored=context.procedure.on_stock.anchored,
         )
         self.dry_run.refresh(waits=self.worn.wanted())  # what is worn is asked first, and needs the room
         stem = file_stem(context.machine.name)

@@ -129,8 +129,8 @@ class MeasureStep(QWidget):
     def _follow_link(self) -> None:
         """With a cable the head is moved from here, and Enter takes where it is."""
         session = self._model.session
-        known = session.context.procedure
-        current = session.measuring.next_reading() if known.reads_spots and not known.pictured else None
+        by = session.context.procedure.read_by
+        current = session.measuring.next_reading() if by.spots and not by.pictured else None
         wanted = self._link.ready and current is not None and not session.settled and not session.context.shop.read_only
         if wanted and self.jog is None:
             from keen_compass.app.controller.jog_pad import JogPad
@@ -268,7 +268,7 @@ class Strip(Card):
     def resizeEvent(self, event: QResizeEvent) -> None:
         """What is read is still there whole."""
         super().resizeEvent(event)
-        short = self.width() < NARROW and not self._model.session.context.procedure.reads_spots  # two numbers at once
+        short = self.width() < NARROW and not self._model.session.context.procedure.read_by.spots  # two numbers at once
         self.echo.setFixedWidth(NARROW_ECHO if short else ECHO)
         self._fit_hint()
 
@@ -301,7 +301,7 @@ class Strip(Card):
             self._fit_hint()
         if current:
             self._show_current(current)
-            looks = session.context.procedure.numbered and not any(c.readings for c in callouts)
+            looks = session.context.procedure.on_stock.numbered and not any(c.readings for c in callouts)
             self._hint.say(
                 (self._first_look() if looks else "") or say(current.measurand.hint, show_for(session.context.machine))
             )

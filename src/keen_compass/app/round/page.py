@@ -228,12 +228,12 @@ class RoundPage(QWidget):
         parameters = piece.parameters if piece else self.model.session.making.parameters()
         size = words.size_of(context.procedure.extent(parameters), context.machine)
         stock, instrument = context.machine.stock, context.instrument
-        job = self.model.session.making.artworks.chosen.name if context.procedure.uses_artwork else ""
+        job = self.model.session.making.artworks.chosen.name if context.procedure.on_paper.artwork else ""
         parts = [context.machine.name, size or job]
         if makes is Makes.PIECE:
             parts += [context.tool.name, stock.name if stock else ""]
         if makes is not Makes.NOTHING:
-            read_with = instrument and context.pieces and not context.procedure.by_eye
+            read_with = instrument and context.pieces and not context.procedure.read_by.by_eye
             parts.append(instrument.said if instrument and read_with else "")
             if piece:
                 others = [str(p.number) for p in reversed(self.model.session.measuring.counted_with(piece))]

@@ -87,7 +87,7 @@ class PieceCanvas(BoxedSurface):
         self._piece = session.measuring.shape()
         self._turned = session.measuring.turned
         self._standpoint = seen_from(context.machine.standpoint, turned=self._turned)
-        self._number = context.piece.number if context.piece and context.procedure.numbered else 0
+        self._number = context.piece.number if context.piece and context.procedure.on_stock.numbered else 0
         self._fill_boxes(callouts, session.context.machine, frozen=frozen)
         self._arrange()
         self.update()

@@ -351,12 +351,12 @@ class DrawPanel(StagePanel):
         making, context = session.making, session.context
         fill(self.tool, [(t.name, t.uid) for t in context.machine.tools], context.tool.uid)
         fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.choices.instrument)
-        self.instrument.setVisible(bool(context.instruments) and not context.procedure.by_eye)
+        self.instrument.setVisible(bool(context.instruments) and not context.procedure.read_by.by_eye)
         if not self.file.isModified():
             self.file.setText(
                 str(Path.home() / f"{file_stem(context.machine.name)}-sheet-{making.next_number()}.{making.extension}")
             )
-        cuts = context.procedure.uses_artwork
+        cuts = context.procedure.on_paper.artwork
         self.on_stand_in.name(tr("Practice cut") if cuts else tr("Practice drawing"))
         self.is_drawn.name(tr("It is cut: measure") if cuts else tr("It is drawn: measure"))
         written, practised = self._is_written(), self._practised()

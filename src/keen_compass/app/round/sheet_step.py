@@ -167,7 +167,7 @@ class SheetStep(QWidget):
 
     @property
     def _cuts(self) -> bool:
-        return self._model.session.context.procedure.uses_artwork
+        return self._model.session.context.procedure.on_paper.artwork
 
     def _go(self, stage: Stage) -> Callable[[], object]:
         return lambda: self._model.attempt("make", lambda: self._sheets.go(stage))
