@@ -267,6 +267,10 @@ def icon(name: str, colour: str = "ink") -> QIcon:
 
 
 def _sheet(t: Theme) -> str:
+    return _frames(t) + _buttons(t) + _fields(t) + _lists(t)
+
+
+def _frames(t: Theme) -> str:
     return f"""
     QMainWindow, QDialog {{ background: {t.paper}; }}
     QMenuBar {{ background: {t.rail}; color: {t.ink}; padding: 2px 6px; }}
@@ -280,6 +284,11 @@ def _sheet(t: Theme) -> str:
     QToolTip {{ background: {t.card}; color: {t.ink}; border: 1px solid {t.line}; padding: 6px; }}
     QFrame#card {{ background: {t.card}; border: 1px solid {t.line}; border-radius: 10px; }}
     QFrame#rail {{ background: {t.rail}; }}
+    """
+
+
+def _buttons(t: Theme) -> str:
+    return f"""
     QPushButton {{ background: {t.card}; color: {t.ink}; border: 1.5px solid {t.ink}; border-radius: 8px;
         padding: 0 16px; min-height: {HAND - 3}px; }}
     QPushButton:hover {{ background: {t.quiet_fill}; }}
@@ -296,6 +305,11 @@ def _sheet(t: Theme) -> str:
     QPushButton#rail:hover {{ background: {t.card}; }}
     QPushButton#rail:focus {{ border: 3px solid {t.focus}; padding: 0 6px; }}
     QPushButton:checked {{ background: {t.ink}; color: {t.card}; }}
+    """
+
+
+def _fields(t: Theme) -> str:
+    return f"""
     QLineEdit {{ background: {t.card}; color: {t.ink}; border: 2px solid {t.line}; border-radius: 7px;
         padding: 2px 8px; selection-background-color: {t.focus}; }}
     QLineEdit:focus {{ border-color: {t.focus}; }}
@@ -319,6 +333,11 @@ def _sheet(t: Theme) -> str:
         background: {t.ink}; border: 1px solid {t.card}; }}
     QSlider::sub-page:horizontal:disabled, QSlider::handle:horizontal:disabled {{ background: {t.line}; }}
     QSlider::handle:horizontal:focus {{ border: 3px solid {t.focus}; }}
+    """
+
+
+def _lists(t: Theme) -> str:
+    return f"""
     QPlainTextEdit {{ background: {t.card}; color: {t.ink}; border: 1px solid {t.line}; border-radius: 10px;
         padding: 8px; }}
     QPlainTextEdit:focus {{ border: 2px solid {t.focus}; }}

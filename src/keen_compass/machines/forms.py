@@ -195,14 +195,28 @@ def read_machine(
     fields: Mapping[str, str], standpoint: Standpoint, base: Machine | None
 ) -> tuple[Machine | None, dict[str, StoredValue], dict[str, str]]:
     """(profile, the controller's numbers, complaints by field); no profile where there are complaints."""
-    if MachineKind(fields.get("kind", "router")).plots and "roll_width" in fields:  # asked as its technician has it
-        along = fields.get("feeds_along", "y")
-        turn = {f"bed_{along}": "roll_length", "bed_y" if along == "x" else "bed_x": "roll_width"}
-        fields = {**fields, **{bed: fields[name] for bed, name in turn.items()}}
-        rest = {name: text for name, text in fields.items() if name != "roll_width"}
-        profile, numbers, wrong = read_machine(rest, standpoint, base)
-        return profile, numbers, {turn.get(name, name): words for name, words in wrong.items()}
-    reader = FormReader(fields)
+    turn = _roll_as_bed(fields)
+    reader = FormReader({**fields, **{bed: fields[name] for bed, name in turn.items()}})
+    machine = _profile(reader, fields, standpoint, base)
+    stored: dict[str, StoredValue] = {}
+    for q in in_controller():
+        value = reader.take(q, lambda text, q=q: held(machine.place(q), text), None)  # type: ignore[misc]
+        if value is not None:
+            stored[q] = value
+    wrong = {turn.get(name, name): words for name, words in reader.complaints.items()}
+    return (None if wrong else machine), stored, wrong
+
+
+def _roll_as_bed(fields: Mapping[str, str]) -> dict[str, str]:
+    """Of a plotter that was asked for as its technician has it: the bed's fields, each with the one that was typed."""
+    if not MachineKind(fields.get("kind", "router")).plots or "roll_width" not in fields:
+        return {}
+    along = fields.get("feeds_along", "y")
+    return {f"bed_{along}": "roll_length", "bed_y" if along == "x" else "bed_x": "roll_width"}
+
+
+def _profile(reader: FormReader, fields: Mapping[str, str], standpoint: Standpoint, base: Machine | None) -> Machine:
+    """Of what was typed; what was wrong is among the reader's complaints."""
     units = fields.get("units", "mm")
     unit = length_unit(units)
     decimals = round(reader.number("decimals", *LIMITS["decimals"]))
@@ -215,7 +229,7 @@ def read_machine(
     line = reader.take("setting_line", read_setting_line, "{key} = {value}")
     kind = MachineKind(fields.get("kind", "router"))
     takes = reader.take("file", lambda text: file_for(text, kind), "")
-    machine = replace(
+    return replace(
         base or Machine(new_uid(), "new", MachineKind.ROUTER, (1.0, 1.0)),
         name=reader.words("name", 40),
         kind=kind,
@@ -255,12 +269,6 @@ def read_machine(
         wear=fields.get("wear", ""),
         **_cutting(reader, unit),
     )
-    stored: dict[str, StoredValue] = {}
-    for q in in_controller():
-        value = reader.take(q, lambda text, q=q: held(machine.place(q), text), None)  # type: ignore[misc]
-        if value is not None:
-            stored[q] = value
-    return (None if reader.complaints else machine), stored, reader.complaints
 
 
 def _stock(reader: FormReader, unit: str, bed: tuple[float, float]) -> Stock:
