@@ -18,6 +18,7 @@ from keen_compass.app.manual import ManualWindow, show_manual
 from keen_compass.app.window import MainWindow
 from keen_compass.cli import main, parser
 from keen_compass.cli.manual import described
+from keen_compass.language import speak, tr
 from keen_compass.procedures import REGISTRY
 from keen_compass.words.manual import PAGES, PICTURES, found, pictures, topic, topics
 from keen_compass.words.procedures import about, title
@@ -60,6 +61,24 @@ def test_a_procedure_is_told_whole(procedure: str) -> None:
         "Formula",
     ]
     assert all(f"- {cause}" in page.text for cause in about(procedure).lookalikes)
+
+
+@pytest.mark.parametrize("procedure", list(REGISTRY))
+def test_a_procedure_is_told_whole_in_german(procedure: str) -> None:
+    speak("de")
+    try:
+        page = topic(procedure)
+        known = [tr(said) for said in (*about(procedure).needs, *about(procedure).lookalikes)]
+        assert page.title == title(procedure)
+    finally:
+        speak("en")
+    headings = re.findall(r"^## (.+)$", page.text, re.MULTILINE)
+    assert headings == [
+        "Nötig", "Das zuerst ausschließen", "Schritte", "Ergebnis lesen", "Was es nicht sehen kann", "Formel"
+    ]  # fmt: skip
+    assert all(f"- {said}" in page.text for said in known)
+    pictured, in_english = (re.findall(r"\]\((\S+\.png)\)", t.text) for t in (page, topic(procedure)))
+    assert pictured == in_english
 
 
 def test_a_derivation_is_where_the_page_says() -> None:

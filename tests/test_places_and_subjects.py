@@ -303,7 +303,9 @@ def test_the_tool_that_made_a_piece_is_the_one_that_is_in(window: MainWindow) ->
 def test_a_number_of_something_else_is_said(shop: Shop, monkeypatch: pytest.MonkeyPatch) -> None:
     """As if home offsets belonged to the tool: the controller holds that of the one that was in."""
     for q in ("x_home", "y_home"):
-        monkeypatch.setitem(QUANTITIES, q, QUANTITIES[q]._replace(depends=("tool",)))
+        monkeypatch.setitem(
+            QUANTITIES, q, QUANTITIES[q]._replace(family=QUANTITIES[q].family._replace(depends=("tool",)))
+        )
     heron = shop.machine("heron")
     shop.mount(heron, tool=HERON.tools[0])
     heron = shop.machine("heron")

@@ -13,7 +13,7 @@ from functools import cache
 from pathlib import Path
 from typing import NamedTuple
 
-from keen_compass.language import ENGLISH, language, marked
+from keen_compass.language import ENGLISH, language, marked, tr
 from keen_compass.procedures import REGISTRY
 from keen_compass.words.procedures import about, does, title
 
@@ -58,6 +58,9 @@ CHAPTERS: dict[str, tuple[str, ...]] = {
     ),
     marked("Reference"): ("keys", "words", "command-line", "file-formats"),
 }
+# Headings of a procedure's page that are put in here, or by which its parts are told.
+STEPS, NEEDED, RULED_OUT = marked("Steps"), marked("You need"), marked("Rule these out first")
+IN_COMMON = marked("What each round has in common:")
 
 
 class Topic(NamedTuple):
@@ -91,32 +94,33 @@ def _topic(name: str, code: str) -> Topic:
     if not own.exists():
         own, code = PAGES / f"{name}.md", ENGLISH
     if name in REGISTRY and not own.exists():  # what it says of itself is a page
-        text = f"# {title(name)}\n\n{does(name)}.\n\n## Steps\n"
+        text, code = f"# {title(name)}\n\n{does(name)}.\n\n## {tr(STEPS)}\n", language()
     else:
         text = own.read_text(encoding="utf-8")
     if name in REGISTRY:
-        text = _with_what_is_known(name, text)
+        text = _with_what_is_known(name, text, code)
     return Topic(name, text.partition("\n")[0].removeprefix("# "), text, code)
 
 
-def _with_what_is_known(procedure: str, text: str) -> str:
-    """What one needs and what to rule out, before the steps."""
+def _with_what_is_known(procedure: str, text: str, code: str) -> str:
+    """What one needs and what to rule out, before the steps. code: the page's language."""
+    put = tr if code == language() else str  # a page that isn't translated is English all through
     known = about(procedure)
-    head, steps, rest = text.partition("\n## Steps\n")
+    head, steps, rest = text.partition(f"\n## {put(STEPS)}\n")
     general = ", ".join(f"[{topic(step).title}]({step}.html)" for step in CHAPTERS["A round"][1:])
+
+    def listed(heading: str, sentences: tuple[str, ...]) -> str:
+        return f"## {put(heading)}\n\n" + "".join(f"- {put(sentence)}\n" for sentence in sentences)
+
     return "\n".join(
         (
             head,
-            f"## You need\n\n{_list(known.needs)}",
-            f"## Rule these out first\n\n{_list(known.lookalikes)}",
+            listed(NEEDED, known.needs),
+            listed(RULED_OUT, known.lookalikes),
             f"{steps.strip()}\n{rest}",
-            f"What each round has in common: {general}.\n",
+            f"{put(IN_COMMON)} {general}.\n",
         )
     )
-
-
-def _list(sentences: tuple[str, ...]) -> str:
-    return "".join(f"- {sentence}\n" for sentence in sentences)
 
 
 def topics() -> tuple[Topic, ...]:
