@@ -12,6 +12,7 @@ from keen_compass.language import tr
 from keen_compass.words.manual import CHAPTERS, PICTURES, Topic, found, topic
 
 NAME = Qt.ItemDataRole.UserRole
+LEAST_WIDTH, BESIDE_TITLES = 240, 46  # px: of the list; for its rim and its scroll bar
 SIZE = (1000, 660)  # px
 
 
@@ -52,13 +53,13 @@ class ManualWindow(QDialog):
         layout.setSpacing(14)
         layout.addLayout(left, 0)
         layout.addWidget(self.page, 1)
-        self.list.setFixedWidth(240)
-        self.search.setFixedWidth(240)
         QShortcut(QKeySequence.StandardKey.Find, self, self.search.setFocus)
         down = QShortcut("Down", self.search, self.list.setFocus)
         down.setContext(Qt.ShortcutContext.WidgetShortcut)  # in the list itself the key goes from page to page
         self._shown = ""
         self._list("")
+        for each in (self.search, self.list):  # as wide as the longest title
+            each.setFixedWidth(max(LEAST_WIDTH, self.list.sizeHintForColumn(0) + BESIDE_TITLES))
 
     def show_topic(self, name: str) -> None:
         """Also where another page, or a search, is shown."""
