@@ -118,8 +118,7 @@ class Clears(Procedure[Coupon]):
     def measurands(self, piece: Coupon) -> tuple[Measurand, ...]:
         """Its width."""
         line = (0.0, piece.size / 2), (piece.size, piece.size / 2)
-        where = Measurand("across", "clears.across", "x", 0.0, Faces(line), line, (0, 1), "clears.how")
-        return (where,)
+        return (Measurand("across", "clears.across", "x", 0.0, Faces(line), line, (0, 1), "clears.how"),)
 
     def answer(self, case: Case) -> Solution:
         """The width that was cleared, and the number for it."""

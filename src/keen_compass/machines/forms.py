@@ -35,7 +35,6 @@ from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import SIZE, StoredValue, unit_kept
 
-# What is in the controller under a name of its own; the rest of what has a tolerance is set by hand.
 FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with
 CUTS, DRAWS, TRAILS = (
     marked("cuts"),
@@ -51,8 +50,8 @@ DAYS_PER_MONTH = 30.5
 
 
 def in_controller() -> tuple[str, ...]:
-    """Quantities of which a controller keeps the number."""
-    return tuple(name for name, q in QUANTITIES.items() if q.lives in (Lives.RESOLUTION, Lives.NUMBER))
+    """Quantities whose number has a name of its own in a controller; what else has a tolerance is set by hand."""
+    return tuple(name for name, q in QUANTITIES.items() if q.in_controller)
 
 
 def judged() -> tuple[str, ...]:

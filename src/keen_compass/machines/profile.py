@@ -249,7 +249,7 @@ class Machine:
     def in_controller(self, quantity: str) -> bool:
         """Whether its controller keeps a number; else our files carry it, or nothing but the machine itself."""
         by_file = ("hole_bias",) if self.gives_room == "controller" else ("hole_bias", "kerf")
-        return QUANTITIES[quantity].lives in (Lives.RESOLUTION, Lives.NUMBER) and quantity not in by_file
+        return QUANTITIES[quantity].in_controller and quantity not in by_file
 
     def kerf_width(self, stored: StoredAmount) -> float:
         """The full width that a kept kerf means, mm."""

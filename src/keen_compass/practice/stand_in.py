@@ -56,7 +56,7 @@ def make(session: RoundSession) -> KeptPiece:
         practice |= {"second_held": list(held), "accessory": machine.fitted.get("accessory", "")}
     if context.procedure.on_paper.printed:
         practice |= {"over_print": True, "carrier": machine.fitted.get("carrier", "")}
-    file = session.making.file_text() if session.making.has_file else ""
+    file = session.making.file_text() if session.making.way.has_file else ""
     made = made_again(truth, context.values(), practice, file)
     piece = session.making.made(practice)
     if truth.get("wear"):

@@ -56,6 +56,11 @@ class Quantity(NamedTuple):
         return self.family.lives
 
     @property
+    def in_controller(self) -> bool:
+        """Whether controllers have a place for its number."""
+        return self.lives in (Lives.RESOLUTION, Lives.NUMBER)
+
+    @property
     def unit(self) -> str:
         """Of the value itself, where it isn't a resolution."""
         return self.family.unit

@@ -78,17 +78,17 @@ class Family(NamedTuple):
     depends: tuple[str, ...] = ()
 
 
-HEADS_BESIDE = ("pointer", "sensor", "camera", "second_tool")  # what a head may carry beside its tool
-AIMED_WITH = ("pointer", "sensor")  # of these, what marks are aimed at with
-_CUT = ("tool", "material", "thickness", "process")  # whose kerf it is
-_HEAD = ("accessory",)  # what is held beside the tool
-_PRINT = ("printer", "carrier")
 _OFFSETS = {
     "pointer": marked("pointer offset"),
     "sensor": marked("sensor offset"),
     "camera": marked("camera offset"),
     "second_tool": marked("second tool’s offset"),
 }
+HEADS_BESIDE = tuple(_OFFSETS)  # what a head may carry beside its tool
+AIMED_WITH = ("pointer", "sensor")  # of these, what marks are aimed at with
+_CUT = ("tool", "material", "thickness", "process")  # whose kerf it is
+_HEAD = ("accessory",)  # what is held beside the tool
+_PRINT = ("printer", "carrier")
 
 
 def _on_table(outfit: Outfit) -> bool:

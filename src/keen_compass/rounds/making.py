@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
 from keen_compass.language import tr
-from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.notes import Note, note
@@ -60,7 +59,7 @@ class Making(Choosing):
         try:
             if self.way.marks_stock and not self.spots():
                 return note("no_place")
-            if self.has_file:
+            if self.way.has_file:
                 self.file_text()
                 return next(iter(self.misfits()), None)
         except InputError as error:
@@ -89,15 +88,6 @@ class Making(Choosing):
 
         return EXTENSIONS[self._c.machine.file_format]
 
-    def program(self) -> MoveProgram | None:
-        """The moves of the next run; None for what makes a piece, or nothing."""
-        return self.way.program()
-
-    @property
-    def has_file(self) -> bool:
-        """Whether the machine is sent anything for what is made next."""
-        return self.way.has_file
-
     def file_text(self) -> str:
         """The next file. Raises PieceError with what to do where it can't be made."""
         return self._c.remembered(("file", self.next_number()), self._write)
@@ -105,7 +95,7 @@ class Making(Choosing):
     def _write(self) -> str:
         from keen_compass.formats.machine_file import file_for
 
-        made = self.path() or self.program()
+        made = self.path() or self.way.program()
         assert made is not None
         way, drawn = self.way, self._c.tool.drawn
         return file_for(self._c.machine, made, say, drawn=drawn, reach=way.reach, from_zero=way.from_zero)
@@ -149,7 +139,7 @@ class Making(Choosing):
         """
 
         def play() -> DryRun | None:
-            if not self.has_file:
+            if not self.way.has_file:
                 return None
             from keen_compass.formats.drawings import origin_of
             from keen_compass.formats.playback import RAPID, Speeds, read_back
@@ -176,7 +166,7 @@ class Making(Choosing):
         """Whether the next piece's file was neither written nor sent."""
         number = self.next_number()
         marks = (self._c.mark(FileWritten), self._c.mark(CableRun))
-        return self.has_file and all(mark is None or mark.number != number for mark in marks)
+        return self.way.has_file and all(mark is None or mark.number != number for mark in marks)
 
     def said_made(self) -> KeptPiece:
         """Somebody says that it is made. Raises InputError, once, where its file was never written."""
@@ -218,7 +208,7 @@ class Making(Choosing):
         snapshot = c.snapshot()
         if (path := self.path()) is not None:
             snapshot = replace(snapshot, applied=path.applied)
-        sent = self.file_text().encode("ascii") if self.has_file else b""
+        sent = self.file_text().encode("ascii") if self.way.has_file else b""
         made = NewPiece(
             way.parameters(),
             self.spots(),

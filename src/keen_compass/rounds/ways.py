@@ -56,16 +56,11 @@ class Way:
     @property
     def by_tool(self) -> bool:
         """Whether the tool that was chosen makes it, and so is in."""
-        return False
+        return self.has_file
 
     @property
     def marks_stock(self) -> bool:
         """Whether it takes place on what is loaded."""
-        return False
-
-    @property
-    def draws_ticks(self) -> bool:
-        """Whether it is a run that leaves marks."""
         return False
 
     @property
@@ -144,18 +139,18 @@ class Run(Way):
         return True
 
     @property
-    def draws_ticks(self) -> bool:
-        """Where the machine can't wait."""
-        return self._c.machine.file_format != "gcode"
+    def by_tool(self) -> bool:
+        """Whichever is in."""
+        return False
 
     @property
     def marks_stock(self) -> bool:
-        """Its ticks do."""
-        return self.draws_ticks
+        """Its ticks do, where the machine can't wait."""
+        return self._c.machine.file_format != "gcode"
 
     def spots(self, size: float | None) -> tuple[Box, ...]:
         """Of its ticks."""
-        return self._where_it_says(size) if self.draws_ticks else ()
+        return self._where_it_says(size) if self.marks_stock else ()
 
     def program(self) -> MoveProgram | None:
         """All of it."""
@@ -164,7 +159,7 @@ class Run(Way):
 
     def path(self) -> ToolPath | None:
         """Its ticks."""
-        program = self.program() if self.draws_ticks else None
+        program = self.program() if self.marks_stock else None
         return program.as_ticks(self._chosen.next_piece().axis, say(program.title)) if program else None
 
 
@@ -175,11 +170,6 @@ class Cut(Way):
 
     @property
     def has_file(self) -> bool:
-        """Always."""
-        return True
-
-    @property
-    def by_tool(self) -> bool:
         """Always."""
         return True
 
@@ -240,11 +230,6 @@ class OnSheet(Way):
     def has_file(self) -> bool:
         """Where it is drawn on."""
         return Stage.DRAW in self._chosen.sheets.stages
-
-    @property
-    def by_tool(self) -> bool:
-        """Where it is drawn on."""
-        return self.has_file
 
     @property
     def reach(self) -> Box:

@@ -45,10 +45,10 @@ def picture(truth: Truth, at: Point, lines: Sequence[Sequence[Point]], seed: str
     M = matrix_of(truth)
     x = at[0] + M[0, 0] * (u - w / 2) + M[0, 1] * (v - h / 2)
     y = at[1] + M[1, 0] * (u - w / 2) + M[1, 1] * (v - h / 2)
-    soft, ink = truth.camera[0], np.zeros((h, w))
+    soft, ink, to_pixels = truth.camera[0], np.zeros((h, w)), np.linalg.inv(M)
     for line in lines:
         for a, b in itertools.pairwise(line):
-            there = _about(np.linalg.inv(M), at, a, b, (PEN / 2 + soft) / truth.camera[0])
+            there = _about(to_pixels, at, a, b, (PEN / 2 + soft) / soft)
             if not ink[there].size:
                 continue
             (ax, ay), (bx, by), px, py = a, b, x[there], y[there]

@@ -153,9 +153,14 @@ class Truth:
         """actual/commanded − 1 of an axis with this number in the controller."""
         return stored.motion_factor / self.motion[axis] - 1
 
+    @property
+    def widths(self) -> float:
+        """Of the kept kerf in the full one."""
+        return 2.0 if self.kerf_form == "half" else 1.0
+
     def kept_kerf(self, settings: Mapping[str, StoredValue]) -> float:
         """The full width that is in the controller."""
-        return amount(settings, "kerf") * (2.0 if self.kerf_form == "half" else 1.0)
+        return amount(settings, "kerf") * self.widths
 
     def width_at(self, height: float) -> float:
         """How wide it cuts with its lens so high, mm."""
@@ -286,14 +291,9 @@ def _right_over_print(truth: Truth, q: Quantity, settings: Settings) -> float:
     return stored.corrected(off, 9).value if isinstance(stored, StoredResolution) else math.nan
 
 
-def _widths(truth: Truth) -> float:
-    """Of the kept kerf in the full one."""
-    return 2.0 if truth.kerf_form == "half" else 1.0
-
-
 def _right_kerf(truth: Truth, _: Quantity, settings: Settings) -> float:
     across = sum(truth.play_left(a, settings) for a in "xy") / 2  # of an outside's two sizes
-    return (truth.kerf + across) / _widths(truth)
+    return (truth.kerf + across) / truth.widths
 
 
 def _right_beside(truth: Truth, q: Quantity, settings: Settings) -> float:
@@ -319,7 +319,7 @@ HIDDEN: dict[str, Hidden] = {
         lambda t, q, s, look: amount(s, q.name) - look.share * t.limits.get(q.axis, math.nan),
     ),
     "bed": Hidden(lambda t, *_: t.bed_range({}), lambda t, _q, s, look: t.bed_range(s, look.points)),
-    "kerf": Hidden(_right_kerf, lambda t, q, s, _: t.kept_kerf(s) - _right_kerf(t, q, s) * _widths(t)),
+    "kerf": Hidden(_right_kerf, lambda t, q, s, _: t.kept_kerf(s) - _right_kerf(t, q, s) * t.widths),
     "bevel": Hidden(_none_is, lambda t, *_: t.thickness * abs(math.tan(t.bevel))),
     "hole_bias": Hidden(lambda t, *_: t.hole_bias, lambda t, q, s, _: t.hole_bias - amount(s, q.name)),
     "camera": Hidden(_right_beside, _beyond_right),

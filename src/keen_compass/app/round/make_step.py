@@ -138,7 +138,7 @@ class MakeStep(QWidget):
         self.tool.setVisible(not runs and not prints)
         self._tool_label.say(tr("Read") if prints else tr("Read with") if runs else tr("Tool"))
         for shown in (self.file, self.write, self._file_label):
-            shown.setVisible(making.has_file)
+            shown.setVisible(making.way.has_file)
         self.instruments.refresh()
         self.worn.refresh()
         self.loaded.refresh(waits=self.worn.wanted() or self.instruments.wanted())
@@ -155,7 +155,7 @@ class MakeStep(QWidget):
             context.machine,
             making.taken(),
             (place, making.next_piece(), number) if place else None,
-            making.program() if runs else None,
+            making.way.program(),
             anchored=context.procedure.on_stock.anchored,
         )
         self.dry_run.refresh(waits=self.worn.wanted())  # what is worn is asked first, and needs the room

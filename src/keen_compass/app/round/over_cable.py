@@ -40,7 +40,7 @@ class PieceOverCable:
         """While a piece is waited for, its file ready."""
         session, making = self._model.session, self._model.session.making
         waiting = session.step is Step.MAKE or session.waits_for_piece()
-        ready = making.has_file and (not making.sheets.stages or making.sheets.shown is Stage.DRAW)
+        ready = making.way.has_file and (not making.sheets.stages or making.sheets.shown is Stage.DRAW)
         return waiting and ready and not session.settled and not session.context.shop.read_only
 
     def held_up(self) -> bool:

@@ -152,8 +152,9 @@ class MachinePage(PlacePage):
         k.fold(tr("More that the controller keeps"))
         k.choice("controller_units", tr("Its lengths and feeds"), {"mm": tr("in millimetres"), "in": tr("in inches")})
         k.field("decimals", tr("Decimals kept"), tr("more where a number shows more"))
-        cut = [q for q in in_controller() if QUANTITIES[q].group == "cut"]
-        for q in in_controller():
+        kept = in_controller()
+        cut = [q for q in kept if QUANTITIES[q].group == "cut"]
+        for q in kept:
             if q not in (*NEEDED, *cut):
                 self._number(q)
         k.combos["controller_units"].currentIndexChanged.connect(lambda _: self._turn_units())
@@ -163,7 +164,7 @@ class MachinePage(PlacePage):
         k.field("takes_effect", tr("It takes effect"), tr("e.g. after a restart"))
         k.choice("print_form", tr("Print scale is kept as"), PRINT_WORDS)
         k.choice("offset_form", tr("Offsets are counted"), OFFSET_WORDS)
-        for q in in_controller():
+        for q in kept:
             if QUANTITIES[q].family.signed:
                 k.choice(
                     f"flipped_{q}",
@@ -180,7 +181,7 @@ class MachinePage(PlacePage):
         k.combos["gives_room"].currentIndexChanged.connect(lambda _: self._follow_kind())
         k.fold(tr("Tolerances of what is set by hand"))
         for q in judged():
-            if q not in in_controller():
+            if q not in kept:
                 k.field(f"tolerance_{q}", QUANTITIES[q].label)
         k.field("reference_length", tr("Scales and slopes over"))
 
@@ -293,7 +294,7 @@ class MachinePage(PlacePage):
             with self._shop.writing():
                 self._shop.put_machine(copy)
                 for quantity, held in self._shop.values_on(self._machine).items():
-                    if quantity in in_controller():
+                    if QUANTITIES[quantity].in_controller:
                         self._shop.put_value(copy.uid, quantity, held.stored, "start", subject=copy.subject)
         except KeenCompassError as error:
             self._trouble.say(str(error))
