@@ -43,7 +43,7 @@ LIKE = 0.42  # correlation with what is printed there, from which on it is that
 FLOOR, FLOOR_PX = 0.006, 0.05  # mm and px: standard, of what no fit of strokes sees (their edges are not alike)
 NARROW, OF_A_CUT = 0.2, 0.009  # mm: of so narrow a line nobody sees which lip lies in its own shadow; standard
 SCALE_KNOWN, WAVE = 0.0015, 6.0  # standard, of a map’s local scale; mm over which what it leaves may change
-OFF_FLAT = 0.35  # mm, by which marks may lie off a flat sheet
+OFF_FLAT = 0.35  # mm, by which what is printed may lie off a flat sheet
 FAR = 6.0  # mm, from where what is beside a target is looked for by hand again
 
 
@@ -114,13 +114,20 @@ def read_sheet(
         fits = off_map.get(at, math.inf) <= OFF_FLAT  # print that lies elsewhere is something else, or not flat at all
         beside.append(_measured(look, at, rough, last) if look and look.tint and fits else None)
     moved = _moved(beside)
-    lines = {
-        key: tuple(across(picture, last.map, one, (0.0, 0.0) if one.edge else moved) for one in all_of)
-        for key, all_of in sought.items()
-    }
+    lines = {key: tuple(_along(picture, last.map, one, moved) for one in all_of) for key, all_of in sought.items()}
     worst = float(max(off_map.values()))
     notes = () if worst <= OFF_FLAT else (note("picture.not_flat", mm=worst),)
     return SeenSheet(page, _middle(page), last.map, last.rms, tuple(beside), lines, len(print_at), notes)
+
+
+def _along(picture: Sampled, where: SheetMap, one: Sought, moved: Point) -> Across | None:
+    """A line that is sought. What is printed moved with the marks: an edge that lies elsewhere is another, or too few
+    marks were seen for the map to hold there.
+    """
+    if not one.edge:
+        return across(picture, where, one, moved)
+    found = across(picture, where, one)
+    return found if found is not None and abs(found.off) <= OFF_FLAT else None
 
 
 def _moved(beside: Sequence[Offset | None]) -> Point:
