@@ -117,7 +117,11 @@ def test_a_page_in_another_language_has_all_that_the_english_one_has(page: Path)
     english = topic(page.stem)
     language.speak(page.parent.name)
     assert (topic(page.stem).code, english.code) == (page.parent.name, "en")
-    assert topic("command-line").code == "en"  # what isn’t translated is there all the same
+
+
+@pytest.mark.parametrize("code", [code for code in LANGUAGES if code != language.ENGLISH])
+def test_the_whole_manual_is_translated(code: str) -> None:
+    assert {p.name for p in (PAGES / code).glob("*.md")} == {p.name for p in PAGES.glob("*.md")}
 
 
 # Everything that is said is a message
@@ -294,6 +298,9 @@ def test_by_command_words_change_and_numbers_and_files_do_not(tmp_path: Path) ->
     assert numbers(answers["en"]) == numbers(answers["de"])
     assert "can't be read" in answers["en"]["missing"]
     assert "nicht lesbar" in answers["de"]["missing"]
+    assert run("--help", env="de").startswith("Aufruf: ") and "unbekannte Argumente: --no" in run(
+        "solve", "--no", env="de"
+    )
     moves = {code: [line for line in text.splitlines() if not line.startswith("(")] for code, text in files.items()}
     assert moves["en"] == moves["de"]
     assert files["en"] != files["de"]  # their remarks are for people

@@ -17,6 +17,7 @@ from types import TracebackType
 from typing import IO, TYPE_CHECKING
 
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 
 if TYPE_CHECKING:
     import logging
@@ -51,7 +52,7 @@ def log_to(level: str) -> None:
         file.parent.mkdir(parents=True, exist_ok=True)
         handler = RotatingFileHandler(file, maxBytes=LARGEST_LOG, backupCount=LOGS, encoding="utf-8")
     except OSError as error:
-        raise InputError(f"{file} can't be written: {error.strerror}", "--log") from None
+        raise InputError(tr("{file} can't be written: {reason}", file=file, reason=error.strerror), "--log") from None
     handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))
     log = logging.getLogger("keen-compass")
     log.setLevel(level.upper())

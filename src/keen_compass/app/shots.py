@@ -43,6 +43,7 @@ from keen_compass.app.start import show_window
 from keen_compass.app.stock.page import StockPage
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
+from keen_compass.language import tr
 from keen_compass.practice import stand_in
 from keen_compass.practice.playing import correct_all, cut, read_all
 from keen_compass.practice.shipped import open_demo
@@ -57,7 +58,7 @@ def take_shots(folder: Path, size: tuple[int, int]) -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise InputError(f"can't be made: {error.strerror}", str(folder)) from None
+        raise InputError(tr("can't be made: {strerror}", strerror=error.strerror), str(folder)) from None
     with tempfile.TemporaryDirectory(prefix="keen-compass-shots-") as scratch:
         QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, scratch)  # not the user's own
         window = show_window(open_demo(Path(scratch)), "Lantern Quay", size)

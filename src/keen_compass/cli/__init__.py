@@ -5,7 +5,9 @@ from __future__ import annotations
 import argparse
 import contextlib
 import gc
+import gettext
 import io
+import locale
 import os
 import sys
 from collections.abc import Sequence
@@ -15,7 +17,7 @@ from typing import NoReturn
 from keen_compass import __version__
 from keen_compass.cli.common import print_json, read_json, size_of
 from keen_compass.errors import InputError, KeenCompassError
-from keen_compass.language import LANGUAGES, asked_for, speak, tr
+from keen_compass.language import CATALOGUES, DOMAIN, LANGUAGES, asked_for, speak, tr
 
 
 class _Parser(argparse.ArgumentParser):
@@ -33,6 +35,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     """Run; returns the exit status: 0, or 2 with one line on stderr."""
     _open_what_is_closed()
     speak(asked_for())
+    _let_others_speak()
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")  # a terminal of few letters still shows the rest
@@ -54,6 +57,14 @@ def main(argv: Sequence[str] | None = None) -> int:
     except KeyboardInterrupt:
         return 130
     return status
+
+
+def _let_others_speak() -> None:
+    """What argparse says stands in our catalogue; what the system says of a file is in its own language too."""
+    gettext.bindtextdomain(DOMAIN, str(CATALOGUES))
+    gettext.textdomain(DOMAIN)
+    with contextlib.suppress(locale.Error):  # asked for, and not installed
+        locale.setlocale(locale.LC_MESSAGES, "")
 
 
 def _open_what_is_closed() -> None:

@@ -12,12 +12,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 from keen_compass.errors import InputError
-from keen_compass.language import tr
+from keen_compass.language import marked, tr
 
 _WORDS = {
-    errno.ENAMETOOLONG: "its name is too long: choose a shorter one.",
-    errno.ENOSPC: "the disk is full: make room, or choose another disk.",
-    errno.EDQUOT: "the disk’s share for you is full: make room, or choose another disk.",
+    errno.ENAMETOOLONG: marked("its name is too long: choose a shorter one."),
+    errno.ENOSPC: marked("the disk is full: make room, or choose another disk."),
+    errno.EDQUOT: marked("the disk’s share for you is full: make room, or choose another disk."),
 }
 
 
@@ -36,7 +36,7 @@ def read_whole(file: Path, most: float = math.inf) -> bytes:
                 raise InputError(tr("is no plain file"), name)
             data = opened.read() if math.isinf(most) else opened.read(int(most) + 1)
     except (OSError, ValueError) as error:
-        why = getattr(error, "strerror", None) or "is no name of a file"
+        why = getattr(error, "strerror", None) or tr("is no name of a file")
         raise InputError(tr("can't be read: {why}", why=why), name) from None
     if len(data) > most:
         raise InputError(tr("is larger than {most:.0f} MB", most=most // 1_000_000), name)
@@ -76,7 +76,8 @@ def write_whole(file: Path, data: bytes, check: Callable[[], None] = lambda: Non
     except OSError as error:
         if part is not None:
             part.unlink(missing_ok=True)
-        words = _WORDS.get(error.errno or 0, f"{error.strerror}. Choose another folder.")
+        known = _WORDS.get(error.errno or 0)
+        words = tr(known) if known else tr("{reason}. Choose another folder.", reason=error.strerror)
         raise InputError(tr("can't be written: {words}", words=words), str(file)[:200]) from None
 
 
@@ -91,6 +92,7 @@ def _mode_of(file: Path) -> int:
     if stat.S_ISREG(found.st_mode) and not found.st_mode & 0o222:
         raise InputError(tr("can't be written: it is read-only. Choose another name."), shown_path(file))
     if not stat.S_ISREG(found.st_mode):
-        kind = "a folder" if stat.S_ISDIR(found.st_mode) else "a link" if stat.S_ISLNK(found.st_mode) else "a device"
+        folder, link = stat.S_ISDIR(found.st_mode), stat.S_ISLNK(found.st_mode)
+        kind = tr("a folder") if folder else tr("a link") if link else tr("a device")
         raise InputError(tr("can't be written: it is {kind}, not a file. Choose another name.", kind=kind), str(file))
     return stat.S_IMODE(found.st_mode)
