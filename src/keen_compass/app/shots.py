@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import tempfile
 import time
 from collections.abc import Callable
@@ -302,8 +303,8 @@ def _cable(window: MainWindow) -> None:
     _wait(lambda: link.trouble is not None or (page.model.by_cable and link.state is LinkState.READY))
     if link.trouble is not None:  # no terminal is to be had: that is what the page shows
         return
-    link.jog("x", 412.5, 1000.0)
-    link.jog("y", 96.25, 1000.0)
+    link.jog("x", 412.5, 6000.0)
+    link.jog("y", 96.25, 6000.0)
     _wait(lambda: "Y 96.250" in page.cable.pad.place.text())
 
 
@@ -313,8 +314,7 @@ def _glance(window: MainWindow) -> None:
     window.go_to("glance")
     page = window.places.currentWidget()
     assert isinstance(page, GlancePage)
-    while not page.days:
-        QApplication.processEvents()
+    _wait(lambda: bool(page.days), math.inf)
 
 
 def _glance_from_afar(window: MainWindow) -> None:
@@ -389,10 +389,11 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
 
 
 def _wait(done: Callable[[], bool], seconds: float = 10.0) -> None:
-    """For what comes over a cable."""
+    """For what comes over a cable, or is worked out beside the window."""
     end = time.monotonic() + seconds
     while not done() and time.monotonic() < end:
         _settle()
+        time.sleep(0.005)  # who it waits for needs the processor
 
 
 def _settle() -> None:

@@ -54,7 +54,7 @@ def _usage(command: argparse.ArgumentParser) -> list[str]:
     call = [] if _commands(command) else [f"    {' '.join([command.prog, *words])}"]
     cells = [(_word(a).replace("|", "\\|"), a.help) for a in actions]  # a bar would end the cell
     rows = [f"| `{word}` | {meaning} |" for word, meaning in cells]
-    return [*call, "\n".join(["| Argument | Meaning |", "|---|---|", *rows])] if rows else call
+    return [*call, "\n".join([tr("| Argument | Meaning |"), "|---|---|", *rows])] if rows else call
 
 
 def _word(action: argparse.Action) -> str:
