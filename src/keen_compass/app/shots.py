@@ -76,7 +76,7 @@ def take_shots(folder: Path, size: tuple[int, int]) -> None:
 def _save(window: MainWindow, file: Path) -> None:
     _settle()
     if not window.grab().save(str(file)):
-        raise InputError("the picture can't be written; is there room?", str(file))
+        raise InputError(tr("the picture can't be written; is there room?"), str(file))
 
 
 def _rose(window: MainWindow) -> None:

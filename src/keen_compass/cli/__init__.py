@@ -5,9 +5,7 @@ from __future__ import annotations
 import argparse
 import contextlib
 import gc
-import gettext
 import io
-import locale
 import os
 import sys
 from collections.abc import Sequence
@@ -17,7 +15,7 @@ from typing import NoReturn
 from keen_compass import __version__
 from keen_compass.cli.common import print_json, read_json, size_of
 from keen_compass.errors import InputError, KeenCompassError
-from keen_compass.language import CATALOGUES, DOMAIN, LANGUAGES, asked_for, speak, tr
+from keen_compass.language import CATALOGUES, DOMAIN, ENGLISH, LANGUAGES, asked_for, language, speak, tr
 
 
 class _Parser(argparse.ArgumentParser):
@@ -35,7 +33,8 @@ def main(argv: Sequence[str] | None = None) -> int:
     """Run; returns the exit status: 0, or 2 with one line on stderr."""
     _open_what_is_closed()
     speak(asked_for())
-    _let_others_speak()
+    if language() != ENGLISH:
+        _let_others_speak()
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")  # a terminal of few letters still shows the rest
@@ -61,6 +60,9 @@ def main(argv: Sequence[str] | None = None) -> int:
 
 def _let_others_speak() -> None:
     """What argparse says stands in our catalogue; what the system says of a file is in its own language too."""
+    import gettext
+    import locale
+
     gettext.bindtextdomain(DOMAIN, str(CATALOGUES))
     gettext.textdomain(DOMAIN)
     with contextlib.suppress(locale.Error):  # asked for, and not installed
