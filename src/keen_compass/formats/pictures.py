@@ -43,7 +43,7 @@ def grey_of(data: bytes, name: str) -> NDArray[np.float64]:
         return np.asarray(shown.convert("L"), float)
 
 
-def colours_of(data: bytes, name: str) -> NDArray[np.float32]:
+def colours_of(data: bytes, name: str) -> NDArray[np.uint8]:
     """Rows of red, green, blue from 0 to 255, clear parts on white. Raises InputError as `read_grey`."""
     import numpy as np
     from PIL import Image
@@ -52,7 +52,7 @@ def colours_of(data: bytes, name: str) -> NDArray[np.float32]:
         shown = as_shown(picture)
         if shown.mode == "RGBA":
             shown = Image.alpha_composite(Image.new("RGBA", shown.size, "white"), shown)
-        return np.asarray(shown.convert("RGB"), np.float32)
+        return np.asarray(shown.convert("RGB"))
 
 
 def nominal_dpi(data: bytes) -> float:

@@ -22,12 +22,14 @@ CHANNELS = (GREY, 0, 1, 2)  # in which something is looked for
 class Sampled:
     """Its colours, and their mean, as they are sampled."""
 
-    def __init__(self, colours: NDArray[np.float32]) -> None:
+    def __init__(self, colours: NDArray[np.uint8]) -> None:
         """colours: rows of red, green, blue 0 … 255."""
         import numpy as np
 
         self.shape = colours.shape[:2]
-        self.channels = [*np.moveaxis(colours, 2, 0), colours.mean(axis=2, dtype=np.float32)]
+        red, green, blue = np.moveaxis(colours, 2, 0)
+        grey = (red.astype(np.uint16) + green + blue) / np.float32(3)
+        self.channels = [red, green, blue, grey]  # a photo is large: nothing wider than it must be
 
     def sampled(
         self, where: SheetMap, at: Point, x: Array, y: Array, channel: int = GREY

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 from keen_compass.errors import InputError
 from keen_compass.formats.beside_target import COARSE, FINEST, LEAST_INK, LEAST_SEEN, design_of, free_about, look_at
 from keen_compass.formats.picture_lines import across
-from keen_compass.formats.sampled import Sampled, grid
+from keen_compass.formats.sampled import GREY, Sampled, grid
 from keen_compass.language import tr
 from keen_compass.pieces.in_picture import Across, Sought
 from keen_compass.pieces.page import CODE, CROSS, TARGET, Offset, Page
@@ -151,7 +151,7 @@ def _by_code(picture: Sampled, page: Page, name: str) -> list[SheetMap]:
     import numpy as np
     import zxingcpp
 
-    grey = np.clip(picture.channels[3], 0, 255).astype(np.uint8)
+    grey = picture.channels[GREY].astype(np.uint8)
     codes = [
         c
         for c in zxingcpp.read_barcodes(grey, formats=zxingcpp.BarcodeFormats(zxingcpp.BarcodeFormat.QRCode))

@@ -29,6 +29,8 @@ if TYPE_CHECKING:
 
 BLOCK = 1.1  # mm, of strokes that are looked at by themselves: longer than a pen's line keeps to one side
 ROUNDS = 14
+WEIGHED = 3  # the turn from which on dust counts for less
+MANY = 1500  # pixels, enough to come near; all of them are looked at only at the end
 ENOUGH = 4e-4  # mm, that a step may still move anything
 BLURRED = 4.5  # standard deviations of a blur, beyond which nothing of it is left
 TUKEY = 4.5  # robust standard deviations
@@ -106,22 +108,12 @@ def laid(x: Array, y: Array, grey: Array, design: Sequence[Stroke | Ring], start
     if start.tool is not None:
         p[EX], p[EY], p[SX], p[SY] = *start.tool, 0.0, 0.0
         p[WIDTH], p[TINT] = start.width, start.tint
-    weight, value, J = np.ones_like(grey), grey, np.zeros((len(grey), n))
-    damping, last = DAMPING, math.inf
-    for turn in range(ROUNDS):
-        value, J = _model(p, x, y, design, start.half)
-        r = grey - value
-        scale = 1.4826 * float(np.median(np.abs(r))) + 0.3
-        z = r / (TUKEY * scale)
-        weight = np.where(np.abs(z) < 1, (1 - z**2) ** 2, 0.0) if turn > 2 else np.ones_like(r)
-        cost = float(np.minimum(np.abs(z), 1).sum())
-        damping = damping / 3 if cost <= last else damping * 4
-        last = cost
-        A = (J * weight[:, None]).T @ J
-        step = np.linalg.solve(A + damping * np.diag(np.diag(A) + 1e-9), J.T @ (weight * r)).astype(float)
-        p = _bounded(p, step, n)
-        if turn > 4 and float(np.abs(step[[PX, PY, *((EX, EY) if with_tool else ())]]).max()) < ENOUGH:
-            break
+    first = 0
+    if len(grey) > 2 * MANY:
+        some = np.random.default_rng(len(grey)).choice(len(grey), MANY, replace=False)
+        p, _ = _settled(p, x[some], y[some], grey[some], design, start.half, first)
+        first = WEIGHED
+    p, weight = _settled(p, x, y, grey, design, start.half, first)
     value, J = _model(p, x, y, design, start.half)
     r = grey - value
     if not np.isfinite(p).all() or not weight.any():
@@ -151,6 +143,29 @@ def laid(x: Array, y: Array, grey: Array, design: Sequence[Stroke | Ring], start
         ground,
         alone,
     )
+
+
+def _settled(
+    p: Array, x: Array, y: Array, grey: Array, design: Sequence[Stroke | Ring], half: float, first: int
+) -> tuple[Array, Array]:
+    """The parameters that suit these pixels best, begun at p in a turn of the fit; and what each pixel counts for."""
+    places = [PX, PY, *((EX, EY) if len(p) == TOOL else ())]
+    weight, damping, last = np.ones_like(grey), DAMPING, math.inf
+    for turn in range(first, ROUNDS):
+        value, J = _model(p, x, y, design, half)
+        r = grey - value
+        scale = 1.4826 * float(np.median(np.abs(r))) + 0.3
+        z = r / (TUKEY * scale)
+        weight = np.where(np.abs(z) < 1, (1 - z**2) ** 2, 0.0) if turn >= WEIGHED else np.ones_like(r)
+        cost = float(np.minimum(np.abs(z), 1).sum())
+        damping = damping / 3 if cost <= last else damping * 4
+        last = cost
+        A = (J * weight[:, None]).T @ J
+        step = np.linalg.solve(A + damping * np.diag(np.diag(A) + 1e-9), J.T @ (weight * r)).astype(float)
+        p = _bounded(p, step, len(p))
+        if turn > WEIGHED + 1 and float(np.abs(step[places]).max()) < ENOUGH:
+            break
+    return p, weight
 
 
 def _bounded(p: Array, step: Array, n: int) -> Array:
