@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import shutil
 import tempfile
@@ -19,6 +20,7 @@ os.environ["LANGUAGE"] = "en"  # whatever the machine speaks
 os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"]  # and reports are kept
 
 import driving
+from keen_compass.app.garbage import collect_what_is_due
 from keen_compass.app.rose import next_piece
 from keen_compass.app.window import MainWindow
 from keen_compass.practice.shipped import open_demo
@@ -28,6 +30,7 @@ from keen_compass.shop.store import Shop
 settings.register_profile("unhurried", deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("unhurried")  # a busy machine is no failure
 next_piece.AFTER = -1  # tests ask at once, or not at all
+gc.disable()  # here, too, closed windows end in the window's thread, between events
 
 
 @pytest.fixture(autouse=True)
@@ -47,6 +50,7 @@ def every_shop_is_closed(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
         if getattr(shop_file, "_db", None) is not None:
             shop_file.close()
     assert not left
+    collect_what_is_due()
 
 
 @pytest.fixture(scope="session")

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import gc
+import threading
+import weakref
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import QObject, QSettings, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
-from driving import focus, opened, press, shown, states
+from driving import focus, press, shown, states
 from keen_compass import cli
+from keen_compass.app.garbage import collect_between_events
 from keen_compass.app.start import _windows, application, show_window
 from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine
@@ -26,13 +29,6 @@ from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State
 from keen_compass.shop.store import Shop
 from looks import check_looks, settle
-
-
-@pytest.fixture
-def window(qtbot: QtBot, shop: Shop) -> Iterator[MainWindow]:
-    made = opened(qtbot, shop)
-    yield made
-    made._close_round()
 
 
 def begin(window: MainWindow, machine: str, instrument: str = "") -> RoundSession:
@@ -221,9 +217,6 @@ def test_a_file_argument_opens_that_shop(monkeypatch: pytest.MonkeyPatch, tmp_pa
     assert cli.main([str(tmp_path / "quay.kcshop")]) == 0
     assert cli.main(["--shop", str(tmp_path / "other.kcshop")]) == 0
     assert seen == [tmp_path / "quay.kcshop", tmp_path / "other.kcshop"]
-    import gc
-
-    gc.enable()
 
 
 def test_a_damaged_shop_on_the_command_line_is_one_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
@@ -232,6 +225,28 @@ def test_a_damaged_shop_on_the_command_line_is_one_line(tmp_path: Path, capsys: 
     said = capsys.readouterr().err
     assert "not a shop file" in said
     assert said.count("\n") == 1
-    import gc
 
-    gc.enable()
+
+def test_what_nobody_has_any_more_ends_in_the_windows_thread_only(qtbot: QtBot) -> None:
+    class Closed:
+        def __init__(self) -> None:
+            self.itself = self
+            self.button = QPushButton(clicked=self.pressed)
+
+        def pressed(self) -> None: ...
+
+    kept: list[list[int]] = []
+    ended: list[int] = []
+    parent = QObject()
+    collect_between_events(parent)
+    try:
+        weakref.finalize(Closed(), lambda: ended.append(threading.get_ident()))
+        other = threading.Thread(target=lambda: kept.extend([i] for i in range(50_000)))
+        other.start()
+        other.join()
+        assert not ended
+        qtbot.waitUntil(lambda: len(ended) == 1)
+        assert ended == [threading.get_ident()]
+    finally:
+        gc.unfreeze()
+        parent.deleteLater()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import shutil
 import sys
 from pathlib import Path
@@ -13,6 +12,7 @@ from PySide6.QtWidgets import QApplication
 
 from keen_compass.app import breakdown
 from keen_compass.app import theme as th
+from keen_compass.app.garbage import collect_between_events
 from keen_compass.app.speaking import begin_to_speak
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import KeenCompassError
@@ -62,7 +62,7 @@ def start(
         shop, title = Shop(file), file.stem.replace("-", " ").title()
     window = show_window(shop, title, size)
     sys.excepthook = _said_not_raised
-    QTimer.singleShot(300, _warm)
+    QTimer.singleShot(300, app, lambda: _warm(app))
     QTimer.singleShot(WATCHES, window, lambda: _watch(window))
     status = app.exec()
     breakdown.done()
@@ -136,8 +136,8 @@ def _follow_desktop(window: MainWindow) -> None:
     hints.colorSchemeChanged.connect(lambda _: window.follow_desktop() if window in _windows else None)
 
 
-def _warm() -> None:
-    """Load what the first round will need, while nobody is waiting; then collect garbage as usual."""
+def _warm(app: QApplication) -> None:
+    """Load what the first round will need, while nobody is waiting; then begin to collect garbage."""
     import shapely.geometry  # noqa: F401
 
     from keen_compass.procedures import REGISTRY, load
@@ -146,5 +146,4 @@ def _warm() -> None:
     for name in REGISTRY:
         load(name)
     t_95(8.0)
-    gc.freeze()
-    gc.enable()
+    collect_between_events(app)

@@ -219,7 +219,7 @@ def _window(options: argparse.Namespace) -> int:
     if options.shots is not None:
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
     # Starting makes many objects and hardly any garbage; collecting it costs a sixth of the time.
-    # The collector starts when the window is up.
+    # It begins when the window is up, between events (`app.garbage`).
     gc.disable()
     from keen_compass.app.start import start
 
