@@ -16,9 +16,8 @@ from typing import Any
 
 import pytest
 from PySide6.QtCore import Qt
-from pytestqt.qtbot import QtBot
 
-from driving import focus, opened, press, record_text, shown, states, tab_to
+from driving import focus, press, record_text, shown, states, tab_to
 from keen_compass import cli
 from keen_compass.app.window import MainWindow
 from keen_compass.machines import profile
@@ -190,10 +189,9 @@ def registered(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
 
 
 @pytest.fixture
-def window(registered: None, qtbot: QtBot, shop: Shop) -> Iterator[MainWindow]:
-    made = opened(qtbot, shop)
-    yield made
-    made._close_round()
+def window(registered: None, window: MainWindow) -> MainWindow:
+    """Not before the shop knows the procedure."""
+    return window
 
 
 def test_it_is_on_the_command_line(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from itertools import combinations
 from pathlib import Path
 
@@ -15,7 +15,7 @@ from pytestqt.qtbot import QtBot
 from skimage.color import deltaE_ciede2000, rgb2lab
 
 from driving import click as pressed
-from driving import focus, opened, press, shown, states, tab_to, typed_then_killed
+from driving import focus, press, shown, states, tab_to, typed_then_killed
 from keen_compass.app import aloud, start
 from keen_compass.app import theme as th
 from keen_compass.app.other_shop import open_shop
@@ -29,13 +29,6 @@ from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State
 from keen_compass.shop.store import Shop
 from looks import check_looks, settle
-
-
-@pytest.fixture
-def window(qtbot: QtBot, shop: Shop) -> Iterator[MainWindow]:
-    made = opened(qtbot, shop)
-    yield made
-    made._close_round()
 
 
 def session_of(window: MainWindow) -> RoundSession:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import shutil
 import subprocess
-from collections.abc import Iterator
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from itertools import product
@@ -38,13 +37,6 @@ from keen_compass.words.manual import topic
 from looks import check_looks, check_rail, settle
 
 DATA = Path(__file__).parent.parent / "data"
-
-
-@pytest.fixture
-def window(qtbot: QtBot, shop: Shop) -> Iterator[MainWindow]:
-    made = opened(qtbot, shop)
-    yield made
-    made._close_round()
 
 
 def fill(name: str, text: str) -> None:
