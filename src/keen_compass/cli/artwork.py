@@ -12,6 +12,7 @@ from keen_compass.cli.common import length_given, paper_size, print_json
 from keen_compass.errors import InputError
 from keen_compass.formats.files import read_whole, shown_path
 from keen_compass.language import tr
+from keen_compass.quantities.bodies import JsonObject
 
 if TYPE_CHECKING:
     from keen_compass.formats.artwork import Artwork
@@ -149,7 +150,7 @@ def _threshold(given: float | None) -> float:
     return share
 
 
-def _told(artwork: Artwork, sticker: Sticker) -> dict[str, Any]:
+def _told(artwork: Artwork, sticker: Sticker) -> JsonObject:
     own = getattr(artwork, "own_line", None)
     return {
         "size": [round(artwork.width, 4), round(artwork.height, 4)],
@@ -199,7 +200,7 @@ def _proof_job(options: argparse.Namespace) -> int:
     return 0
 
 
-Made = tuple["Page", bytes, dict[str, Any]]
+Made = tuple["Page", bytes, JsonObject]
 
 
 def _by_itself(options: argparse.Namespace, artwork: Artwork, sticker: Sticker) -> Made:

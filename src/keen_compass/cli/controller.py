@@ -12,6 +12,7 @@ from keen_compass.cli.common import LARGEST_INPUT, pair, print_json, read_json
 from keen_compass.errors import InputError
 from keen_compass.formats.files import read_whole
 from keen_compass.language import tr
+from keen_compass.quantities.bodies import JsonObject
 
 if TYPE_CHECKING:
     from keen_compass.formats.listing import Entry
@@ -164,7 +165,7 @@ def _listing_read(options: argparse.Namespace) -> int:
     return 0
 
 
-def _entry_json(entry: Entry) -> dict[str, Any]:
+def _entry_json(entry: Entry) -> JsonObject:
     return {
         "key": entry.key,
         "value": entry.value,

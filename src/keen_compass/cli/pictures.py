@@ -13,11 +13,12 @@ from keen_compass.cli.common import length_given, print_json, read_json
 from keen_compass.errors import InputError, PieceError
 from keen_compass.formats.files import read_whole
 from keen_compass.language import tr
+from keen_compass.quantities.bodies import JsonObject
 
 if TYPE_CHECKING:
     from keen_compass.formats.piece_picture import SeenPiece
     from keen_compass.pieces.page import Page
-    from keen_compass.procedures.base import Procedure
+    from keen_compass.procedures.base import AnyProcedure
     from keen_compass.procedures.case import Case
     from keen_compass.procedures.seen import Readings
     from keen_compass.solve.scanner import Scanner
@@ -82,7 +83,7 @@ def _read_sheet(options: argparse.Namespace) -> int:
     return 0
 
 
-def _as_json(found: Readings) -> list[dict[str, Any]]:
+def _as_json(found: Readings) -> list[JsonObject]:
     """As `solve` takes them; a pick has no uncertainty of its own."""
     return [
         {"measurand": r.measurand, "values": [round(r.mm, 4)], **({"uncertainty": round(r.U, 4)} if r.U else {})}
@@ -90,7 +91,7 @@ def _as_json(found: Readings) -> list[dict[str, Any]]:
     ]
 
 
-def _sheet_of(file: Path) -> tuple[Procedure[Any], Page]:
+def _sheet_of(file: Path) -> tuple[AnyProcedure, Page]:
     """The procedure and the page that a geometry is of. Raises InputError naming the place."""
     from keen_compass.procedures import REGISTRY, load
     from keen_compass.procedures.seen import Geometry
@@ -182,7 +183,7 @@ def _read_piece(options: argparse.Namespace) -> int:
 
 
 def _calibrate(
-    options: argparse.Namespace, procedure: Procedure[Any], case: Case, seen: SeenPiece, nominal: float
+    options: argparse.Namespace, procedure: AnyProcedure, case: Case, seen: SeenPiece, nominal: float
 ) -> int:
     """The scanner's record, by what a caliper said of the piece that lies on it."""
     import json

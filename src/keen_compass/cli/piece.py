@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.cli.common import pair, paper_size, size_of
 from keen_compass.errors import InputError
 from keen_compass.language import tr
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.kinds import MachineKind
 
 if TYPE_CHECKING:
@@ -17,7 +18,7 @@ if TYPE_CHECKING:
     from keen_compass.machines.profile import Machine
     from keen_compass.pieces.moves import MoveProgram
     from keen_compass.pieces.toolpath import ToolPath
-    from keen_compass.procedures.base import Procedure
+    from keen_compass.procedures.base import AnyProcedure
     from keen_compass.quantities.geometry import Box
 
 BURNING = ("pierce_height", "cut_height", "pierce_delay", "power", "focus")  # of torch or beam, that may be set
@@ -107,7 +108,7 @@ def _piece(options: argparse.Namespace) -> int:
     return 0
 
 
-def _printed(options: argparse.Namespace, procedure: Procedure[Any], given: dict[str, str]) -> int:
+def _printed(options: argparse.Namespace, procedure: AnyProcedure, given: dict[str, str]) -> int:
     """A sheet as PDF, and what is on it as JSON."""
     from keen_compass.formats.files import write_whole
     from keen_compass.formats.pages import write_page
@@ -130,7 +131,7 @@ def _printed(options: argparse.Namespace, procedure: Procedure[Any], given: dict
     return 0
 
 
-def _kind(options: argparse.Namespace, procedure: Procedure[Any]) -> MachineKind:
+def _kind(options: argparse.Namespace, procedure: AnyProcedure) -> MachineKind:
     """Of machine, as it was said or is usual."""
     kind = MachineKind(options.machine or procedure.on_stock.usual_on)
     if procedure.on_stock.burns and (kind is not MachineKind.LASER or options.format != "gcode"):
@@ -139,14 +140,14 @@ def _kind(options: argparse.Namespace, procedure: Procedure[Any]) -> MachineKind
 
 
 def _machine(
-    procedure: Procedure[Any], kind: MachineKind, settings: CutSettings, units_per_mm: float, given: dict[str, str]
+    procedure: AnyProcedure, kind: MachineKind, settings: CutSettings, units_per_mm: float, given: dict[str, str]
 ) -> Machine:
     """A machine of that kind with what was set of it, taken out of that. A lens is moved only where someone says."""
     from dataclasses import replace
 
     from keen_compass.machines.forms import usual_machine
 
-    burns: dict[str, Any] = {n: _number_setting(given, n) for n in BURNING if n in given} if kind.thermal else {}
+    burns: JsonObject = {n: _number_setting(given, n) for n in BURNING if n in given} if kind.thermal else {}
     still = kind is MachineKind.LASER and not procedure.on_stock.burns and "focus" not in burns
     return replace(
         usual_machine(kind),
@@ -180,7 +181,7 @@ def _cut_settings(given: dict[str, str], bed: Box) -> CutSettings:
     return settings
 
 
-def _parameters(procedure: Procedure[Any], size: str | None, given: dict[str, str]) -> dict[str, Any]:
+def _parameters(procedure: AnyProcedure, size: str | None, given: dict[str, str]) -> JsonObject:
     """The piece's parameters: a size where it has one, and what was set by name."""
     parameters = procedure.unless_said(given)
     if size:

@@ -7,7 +7,6 @@ looked at before anything unpacks it.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -25,6 +24,7 @@ from keen_compass.language import tr
 from keen_compass.pieces.outline import Outset, Ring, outlined
 from keen_compass.pieces.sticker import Sticker, along
 from keen_compass.progress import part, tell
+from keen_compass.quantities.bodies import JsonMapping
 from keen_compass.quantities.geometry import Point
 
 if TYPE_CHECKING:
@@ -103,7 +103,7 @@ def shown_area(
         raise InputError(tr("what it covers can't be found out: {error}", error=str(error)[:120])) from None
 
 
-def traced_rings(data: bytes, name: str, settings: Mapping[str, Any], outset: Outset) -> tuple[Ring, ...]:
+def traced_rings(data: bytes, name: str, settings: JsonMapping, outset: Outset) -> tuple[Ring, ...]:
     """The lines to cut about a picture, to its last pixel. settings: threshold, smooth, dpi. Raises InputError."""
     with part(0.0, 0.25):  # of the whole
         picture = read_picture(data, name, settings["dpi"])

@@ -12,10 +12,10 @@ import string
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, fields
 from functools import lru_cache
-from typing import Any
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.language import tr
+from keen_compass.quantities.bodies import JsonObject
 
 LONGEST = 200  # characters of a pattern
 BAUDS = (115200, 9600, 57600, 38400, 19200, 250000)
@@ -128,7 +128,7 @@ class Dialect:
         found = _compiled(pattern).fullmatch(line.strip()) if pattern else None
         return found.groupdict() if found else None
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """As the shop file and a profile file keep it."""
         return asdict(self)
 

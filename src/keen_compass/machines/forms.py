@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import Any
 
 from keen_compass.language import marked, tr
 from keen_compass.machines.fitted import Fitting, Stock, Tool, new_uid
@@ -26,6 +25,7 @@ from keen_compass.machines.form_reader import (
 from keen_compass.machines.limits import BED, FITTINGS, LIMITS, OFFSET_FORMS, THICKNESS, WIDEST_TOOL
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import length_unit, show_length
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.families import AIMED_WITH, Lives
 from keen_compass.quantities.kinds import MachineKind
@@ -297,7 +297,7 @@ def _fittings(
     )
 
 
-def _cutting(reader: FormReader, unit: str) -> dict[str, Any]:
+def _cutting(reader: FormReader, unit: str) -> JsonObject:
     """The fields that say how a machine cuts."""
     lengths = {name: reader.length(name, unit, limits=LIMITS[name], zero=not LIMITS[name][0]) for name in HEIGHTS}
     numbers = {name: reader.number(name, *LIMITS[name]) for name in CUTTING}

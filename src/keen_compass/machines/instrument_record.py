@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import asdict
 from datetime import date
 from typing import TYPE_CHECKING, Any
+
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 
 if TYPE_CHECKING:
     from keen_compass.machines.dialect import Dialect
@@ -14,14 +15,14 @@ else:
     Dialect = Any  # loaded where a machine has one: the first screen needs none
 
 
-def instrument_to_json(instrument: Instrument) -> dict[str, Any]:
+def instrument_to_json(instrument: Instrument) -> JsonObject:
     """As the shop file keeps it."""
     body = asdict(instrument)
     body["due"] = instrument.due.isoformat() if instrument.due else None
     return body
 
 
-def instrument_from_json(body: Mapping[str, Any]) -> Instrument:
+def instrument_from_json(body: JsonMapping) -> Instrument:
     """Inverse of `instrument_to_json`."""
     from keen_compass.quantities.instruments import Instrument, Repeatability  # late: the first screen has none
 

@@ -28,6 +28,7 @@ from keen_compass.machines.limits import (
     check_within,
 )
 from keen_compass.machines.places import Place, Spot
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.families import HEADS_BESIDE, Lives, Outfit
 from keen_compass.quantities.geometry import Box
@@ -329,12 +330,12 @@ class Machine:
         """``router 1300 × 900``."""
         return f"{self.kind.said} {self.bed[0]:g} × {self.bed[1]:g}"
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """As the shop file keeps it."""
         return asdict(self)
 
     @classmethod
-    def from_json(cls, body: Mapping[str, Any]) -> Machine:
+    def from_json(cls, body: JsonMapping) -> Machine:
         """Inverse of `to_json`. What an older program let through beyond the limits is brought within them."""
         fields = {
             **body,
@@ -357,12 +358,12 @@ class Machine:
             return cls(**fields | _within_limits(body))
 
 
-def _fitting(body: Mapping[str, Any]) -> Fitting:
+def _fitting(body: JsonMapping) -> Fitting:
     offset = body.get("offset")
     return Fitting(body["kind"], body["name"], body["uid"], (float(offset[0]), float(offset[1])) if offset else None)
 
 
-def _within_limits(body: Mapping[str, Any]) -> dict[str, Any]:
+def _within_limits(body: JsonMapping) -> JsonObject:
     """The fields of a kept profile that have limits, within them."""
 
     def clamped(value: float, low: float, high: float) -> float:

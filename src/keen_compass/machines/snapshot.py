@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
-from typing import Any
 
 from keen_compass.machines.fitted import Stock, Tool, subject_of
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.quantities.stored import StoredValue, stored_from_body
 from keen_compass.quantities.subjects import Subject
 
@@ -39,7 +39,7 @@ class Snapshot:
         mine, others = ((s.held, s.tool, _material(s.stock), s.process, dict(s.fitted)) for s in (self, other))
         return mine == others
 
-    def to_body(self) -> dict[str, Any]:
+    def to_body(self) -> JsonObject:
         """As the shop file keeps it."""
         return {
             "held": {q: v.to_body() for q, v in self.held.items()},
@@ -52,7 +52,7 @@ class Snapshot:
         }
 
     @classmethod
-    def from_body(cls, body: Mapping[str, Any]) -> Snapshot:
+    def from_body(cls, body: JsonMapping) -> Snapshot:
         """Inverse of `to_body`."""
         tool, stock = body.get("tool"), body.get("stock")
         return cls(

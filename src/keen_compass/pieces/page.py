@@ -9,10 +9,11 @@ turned, or visited in another order, can be told.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from keen_compass.errors import PieceError
 from keen_compass.language import tr
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.lengths import MM_PER_INCH, UNITS_MM, trim_number
 
@@ -135,7 +136,7 @@ class Page:
         """Of a target's vernier along an axis, as `vernier_ticks` has them."""
         return vernier_ticks(at, axis, self.graduation.division, printed=printed)
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """What is on it, and what the tool is to draw on it, for other programs; axes: where +X and +Y point on it."""
         corner = f"{'upper' if self.down else 'lower'} left, at the unlike mark: the machine’s low X, low Y"
         return {

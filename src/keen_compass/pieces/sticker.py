@@ -7,7 +7,7 @@ the sheet: as `pieces/page.py` counts, from its first mark's corner.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -15,6 +15,7 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.language import tr
 from keen_compass.pieces.outline import Ring
 from keen_compass.pieces.page import CODE, CROSS, INSET, METRIC, WORDS, Graduation, Page, sheet
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.quantities.geometry import Point
 
 ASIDE = 16.0  # mm at both sides of the paper that stay free: bars, grips
@@ -56,7 +57,7 @@ class Sticker:
         xs, ys = ([p[k] for ring in self.rings for p in ring.points] for k in (0, 1))
         return min(0.0, *xs), min(0.0, *ys), max(self.width, *xs), max(self.height, *ys)
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """As a piece's parameters keep it."""
         return {
             "name": self.name,
@@ -67,7 +68,7 @@ class Sticker:
         }
 
     @classmethod
-    def from_json(cls, body: Mapping[str, Any], where: str = "piece.sticker") -> Sticker:
+    def from_json(cls, body: JsonMapping, where: str = "piece.sticker") -> Sticker:
         """Inverse of `to_json`. Raises InputError."""
         try:
             width, height = (float(v) for v in body["size"])

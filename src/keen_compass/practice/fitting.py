@@ -6,11 +6,11 @@ import math
 import random
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 from keen_compass.formats.fit import Fitted
 from keen_compass.machines.profile import Machine
 from keen_compass.practice.paper import position_shown
+from keen_compass.quantities.bodies import JsonMapping
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.rounds.fitting import Fitting
@@ -30,7 +30,7 @@ class PracticePrint:
     """
 
     machine: Machine
-    truth: Mapping[str, Any]
+    truth: JsonMapping
     held: Mapping[str, StoredValue]
     number: int
 

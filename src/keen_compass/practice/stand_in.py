@@ -22,6 +22,7 @@ from keen_compass.practice import paper
 from keen_compass.practice.reading import shown
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.stages import Makes
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, format_fraction
@@ -65,10 +66,10 @@ def make(session: RoundSession) -> KeptPiece:
     return piece
 
 
-def _in_its_files(session: RoundSession) -> dict[str, Any]:
+def _in_its_files(session: RoundSession) -> JsonObject:
     """What the practice controller reads in its files, where that isn't what the logbook says; as it is kept."""
     shop, machine = session.context.shop, session.context.machine
-    found: dict[str, Any] = {}
+    found: JsonObject = {}
     for file in machine.files:
         try:
             listing = read_listing(Path(file))
@@ -80,7 +81,7 @@ def _in_its_files(session: RoundSession) -> dict[str, Any]:
     return found
 
 
-def worn(session: RoundSession, truth: Mapping[str, Any]) -> float:
+def worn(session: RoundSession, truth: JsonMapping) -> float:
     """How much what cuts was used, as the practice machine has it: nothing since it was changed."""
     return float(truth.get("worn", 0.0)) if truth.get("changes", 0) == _changes(session) else 0.0
 
@@ -257,7 +258,7 @@ def _on_glass(made: Made, job: Job) -> Any:
     return MultiPolygon(laid)
 
 
-def _made_of(session: RoundSession, piece: KeptPiece, truth: Mapping[str, Any]) -> Made:
+def _made_of(session: RoundSession, piece: KeptPiece, truth: JsonMapping) -> Made:
     """What the practice machine made of a piece's own file."""
     context = session.context
 
@@ -276,9 +277,7 @@ def as_written(mm: float, instrument: Instrument) -> str:
     return f"{mm / unit + 0.0:.{instrument.decimals}f}"
 
 
-def made_again(
-    truth: Mapping[str, Any], settings: Mapping[str, StoredValue], practice: Mapping[str, Any], file: str
-) -> Made:
+def made_again(truth: JsonMapping, settings: Mapping[str, StoredValue], practice: JsonMapping, file: str) -> Made:
     """What the stand-in makes of a file, with the controller's settings by quantity.
 
     practice: seed, units_per_mm, and thickness of the stock where there is any; held: what its controller read in its

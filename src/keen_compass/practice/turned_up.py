@@ -11,12 +11,12 @@ import random
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import product
-from typing import Any
 
 from keen_compass.machines.fitted import Fitting, Stock, Tool
 from keen_compass.machines.heads import sign_kept
 from keen_compass.machines.limits import COUNTS_STEPS, HEADS, KERF_FORMS, OFFSET_FORMS, SETTING_OF
 from keen_compass.machines.profile import Machine
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.families import Lives
 from keen_compass.quantities.instruments import Instrument, Repeatability
@@ -74,7 +74,7 @@ def turned_up(kind: MachineKind, seed: int) -> TurnedUp:
         dof = rng.randint(*DOF)
         machine = replace(machine, scatter=(_recorded(truth.scatter, dof, rng), float(dof)))
     held = {q: v for q in machine.quantities if (v := _start(q, machine, truth, rng)) is not None}
-    burns: dict[str, Any] = {SETTING_OF[q]: held[q].to_json() for q in SETTING_OF if q in held}
+    burns: JsonObject = {SETTING_OF[q]: held[q].to_json() for q in SETTING_OF if q in held}
     machine = replace(machine, **burns)
     return TurnedUp(machine, truth, held, drives, _instruments(truth, rng, inches=inches))
 

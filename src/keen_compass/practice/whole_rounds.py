@@ -24,6 +24,7 @@ from keen_compass.practice.stand_in import cut_off_by
 from keen_compass.practice.turned_up import TurnedUp, turned_up
 from keen_compass.procedures import load, yielding
 from keen_compass.procedures.stages import Makes, Stage, Step
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.families import AIMED_WITH, Lives
 from keen_compass.quantities.findings import Solution
@@ -54,7 +55,7 @@ class PracticeRound:
     solution: Solution
     beside: float | None = None
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """As the command line writes it."""
         body = {
             "files": self.files,
@@ -213,7 +214,7 @@ class Practice:
         right = self.truth.right(quantity, settings)
         return None if math.isnan(right) else round(right / SIZE[stored.unit], 6)
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """The command line's answer."""
         kept = [q for q in self.yields if q in self.settings]
         extra: dict[str, float] = {}

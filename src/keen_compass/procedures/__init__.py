@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from importlib import import_module
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from keen_compass.errors import InputError, KeenCompassError, shown_input, those_like
 from keen_compass.language import tr
@@ -12,7 +12,7 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.families import Lives
 
 if TYPE_CHECKING:
-    from keen_compass.procedures.base import Procedure
+    from keen_compass.procedures.base import AnyProcedure
     from keen_compass.procedures.case import Parameters
 
 
@@ -79,7 +79,7 @@ REGISTRY: dict[str, Entry] = {
 BY_COMMAND_OF = {"joint": "joint", "next": "planning"}
 
 
-def load(name: str) -> Procedure[Any]:
+def load(name: str) -> AnyProcedure:
     """The procedure called `name`. Raises InputError for an unknown one."""
     if name not in REGISTRY and name not in BY_COMMAND_OF:
         raise InputError(
@@ -91,7 +91,7 @@ def load(name: str) -> Procedure[Any]:
             "procedure",
         )
     module = import_module(f"keen_compass.procedures.{BY_COMMAND_OF.get(name) or REGISTRY[name].module}")
-    procedure: Procedure[Any] = module.PROCEDURE
+    procedure: AnyProcedure = module.PROCEDURE
     return procedure
 
 

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from typing import Any
 
 from keen_compass.errors import InputError, PieceError, shown_input
 from keen_compass.language import tr
@@ -23,6 +22,7 @@ from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import ABBE, ask, assumed_notes, backlash_outcome, dial_mean, judged, no_number
 from keen_compass.procedures.stages import Makes, Surface
 from keen_compass.procedures.surroundings import COMPENSATION, Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.measuring import Held, Measurement, zeroing
 from keen_compass.quantities.notes import Note, note
@@ -186,7 +186,7 @@ class Backlash(Procedure[BacklashRun]):
         foreseen = case.foreseen("return", 0.0, readings_each, held=Held.AGAINST)
         return {f"{run.axis}_backlash": _zeroed(case, foreseen).U}
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """X comes back 0.08 mm short, with 0.05 mm compensated already."""
         return {
             "procedure": "backlash",

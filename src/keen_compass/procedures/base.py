@@ -28,6 +28,7 @@ from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import PER_METRE, ask
 from keen_compass.procedures.stages import ALL_STEPS, Makes, Stage, Step, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Chart, Extent, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
@@ -345,7 +346,7 @@ class Procedure(Generic[P]):
         """Expanded uncertainty that each yield would have, in its error unit, before anything is made."""
         return {}
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """A complete input with made-up readings."""
         raise NotImplementedError
 
@@ -366,3 +367,6 @@ def _about(quantity: str, doubts: Sequence[Doubt], measurands: Mapping[str, Meas
         if not axis or axis in axes or "" in axes:
             return doubt
     return None
+
+
+AnyProcedure = Procedure[Any]  # of whatever piece it has

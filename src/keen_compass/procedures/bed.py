@@ -33,6 +33,7 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.procedures.stages import Makes, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Extent, Heights, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.measuring import Held, Measurement
@@ -176,7 +177,7 @@ class Bed(Procedure[BedRun | TramRun]):
         ]
         return {"bed": _range(foreseen).U}
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """A bed 3 × 3 that falls to the right and is hollow in the middle."""
         heights = {
             (1, 1): 0.0,

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from typing import Any
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.language import tr
@@ -19,6 +18,7 @@ from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import Outcome, arithmetic, ask, assumed_notes, judged, no_number
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Section, Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.kinds import MachineKind
@@ -157,7 +157,7 @@ class Bevel(Procedure[EdgePlate]):
         section = Section(figures["larger_below"], t, figures["range"], tuple(a + b * t for a, b in RANGES))
         return Shown((("bevel.leans", note("bevel.degrees", angle=figures["angle_deg"])),), section=section)
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """10 mm steel, half a millimetre larger below."""
         return {
             "procedure": "bevel",

@@ -30,6 +30,7 @@ from keen_compass.procedures.case_structures import (
 )
 from keen_compass.procedures.reading_input import at_place, positive, readings_in, stated
 from keen_compass.quantities.assumed import AIMED, Spread
+from keen_compass.quantities.bodies import JsonMapping
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWNS, unknown_label
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.kinds import MachineKind
@@ -43,7 +44,7 @@ from keen_compass.solve.joint import Known
 from keen_compass.solve.travel import lost_motion_of, scale_of
 
 if TYPE_CHECKING:
-    from keen_compass.procedures.base import Procedure
+    from keen_compass.procedures.base import AnyProcedure
 
 RESOLUTION = 0.01  # mm, of an instrument that doesn't state its own
 TOLERANCE = 0.1  # mm, the same
@@ -190,7 +191,7 @@ def _machine_of(given: MachineIn, kind: MachineKind) -> Machine:
         raise error.at("machine") from None
 
 
-def _parts(top: Mapping[str, Any]) -> tuple[Case, ...]:
+def _parts(top: JsonMapping) -> tuple[Case, ...]:
     """Each part with what all of them share."""
     shared = {k: v for k, v in top.items() if k not in ("parts", "procedure", "piece", "instrument", "readings")}
     found = []
@@ -349,7 +350,7 @@ def _aim(given: AimIn | None, unit: str) -> Spread:
     return Spread(positive(length_mm(given.value, "aim.value", unit), "aim.value"), given.degrees_of_freedom)
 
 
-def _usual_on(top: CaseIn, meant: Procedure[Any] | None) -> MachineKind:
+def _usual_on(top: CaseIn, meant: AnyProcedure | None) -> MachineKind:
     """What a piece is usually made on; of several together what the first that cuts is."""
     named = [p.get("procedure") for p in top.parts or () if isinstance(p, Mapping)]
     found = [p.on_stock.usual_on for p in (meant, *(_procedure(name) for name in named if isinstance(name, str))) if p]
@@ -365,7 +366,7 @@ def _temperature(given: TemperatureIn | None) -> Temperature | None:
     return Temperature(given.material, given.part, instrument, given.u)
 
 
-def _procedure(name: str) -> Procedure[Any] | None:
+def _procedure(name: str) -> AnyProcedure | None:
     """The procedure of that name; None of one that isn't known, which is refused where it is asked to solve."""
     from keen_compass.procedures import BY_COMMAND_OF, REGISTRY, load  # late: it loads the modules that need this one
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 from msgspec import UNSET, Meta, Struct, UnsetType, field
 
 from keen_compass.quantities.assumed import AIMED, FEW
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.resolution import ResolutionForm
 
@@ -39,7 +40,7 @@ class MachineIn(Struct, forbid_unknown_fields=True):
     resolution_form: ResolutionForm = ResolutionForm.STEPS_PER_MM
     print_scale_form: ResolutionForm = ResolutionForm.PERCENT_100
     decimals: Any = DECIMALS
-    values: dict[str, Any] = field(default_factory=dict)
+    values: JsonObject = field(default_factory=dict)
     flipped: list[str] = field(default_factory=list)
     proven: list[str] = field(default_factory=list)
     computed: dict[str, Positive] = field(default_factory=dict)
@@ -127,10 +128,10 @@ class PartIn(Struct, forbid_unknown_fields=True):
     """What one of several pieces may say itself."""
 
     procedure: str
-    piece: dict[str, Any] = field(default_factory=dict)
-    instrument: dict[str, Any] = field(default_factory=dict)
+    piece: JsonObject = field(default_factory=dict)
+    instrument: JsonObject = field(default_factory=dict)
     readings: list[Any] = field(default_factory=list)
-    subject: dict[str, Any] = field(default_factory=dict)
+    subject: JsonObject = field(default_factory=dict)
     pieces: int = 1
     confirmed: bool = False
 
@@ -141,14 +142,14 @@ class CaseIn(Struct, forbid_unknown_fields=True):
     procedure: str
     unit: Unit | UnsetType = UNSET
     machine: MachineIn = field(default_factory=MachineIn)
-    piece: dict[str, Any] = field(default_factory=dict)
+    piece: JsonObject = field(default_factory=dict)
     instrument: InstrumentIn = field(default_factory=InstrumentIn)
     tolerance: Any = None
     confirmed: bool = False
     readings: list[ReadingIn] | UnsetType = UNSET
     pieces: Annotated[int, Meta(ge=1, le=1000)] = 1
     piece_scatter: float | RecordIn | None = None
-    previous_errors: dict[str, Any] = field(default_factory=dict)
+    previous_errors: JsonObject = field(default_factory=dict)
     temperature: TemperatureIn | None = None
     instruments_at_hand: list[InstrumentIn] = field(default_factory=list)
     largest_size: Given = 0.0

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from dataclasses import replace
 from itertools import product
 from types import MappingProxyType
-from typing import Any
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.language import tr
@@ -22,6 +21,7 @@ from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import Outcome, arithmetic, judged, no_number
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Cells
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.kinds import MachineKind
@@ -107,7 +107,7 @@ class CleanCuts(Procedure[BurnGrid]):
             return Solution(_neither(case, "nothing_read"))
         found = working(clean, piece.powers, piece.feeds)
         now = _place(piece.powers, case.amount("power").value), _place(piece.feeds, case.amount("cut_feed").value)
-        figures: dict[str, Any] = {
+        figures: JsonObject = {
             "powers": list(piece.powers),
             "feeds": list(piece.feeds),
             "proposed": None,
@@ -147,7 +147,7 @@ class CleanCuts(Procedure[BurnGrid]):
         """Nothing of it can be foreseen."""
         return []
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """Five powers by five feeds: clean along a band; what is set now is at its slow edge."""
         rows = ("11100", "01110", "01111", "00111", "00011")  # clean cells by row, from below
         return {

@@ -8,7 +8,6 @@ lies between two; and an eye tells only so well whether a corner closes.
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.language import tr
@@ -23,6 +22,7 @@ from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, judged, no_number, picked_between
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.instruments import Instrument
@@ -120,7 +120,7 @@ class DragBlade(Procedure[BladeRow]):
         values = tuple(figures["values"])
         return Rungs(values, (None,) * len(values), figures["pick"], None, "drag_blade.row")
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """Seven corners, of which one between the fourth and the fifth would close."""
         return {
             "procedure": "drag-blade",

@@ -6,7 +6,6 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from types import MappingProxyType
-from typing import Any
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.language import tr
@@ -20,6 +19,7 @@ from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import arithmetic, judged, no_number, scale_outcome
 from keen_compass.procedures.stages import Makes, Step, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Setting, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
@@ -236,7 +236,7 @@ class DriveTrain(Procedure[Chain]):
         grey = "" if all(s.worthwhile for s in settings) else "drive_train.grey"
         return Shown(tuple(lines), heads, settings, grey)
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """X on a belt: 20 teeth of 3 mm, 1.8° at 32 microsteps, no gear."""
         return {
             "procedure": "drive-train",
@@ -313,7 +313,7 @@ def _train(chain: Chain, v: Mapping[str, float]) -> Train:
     return train
 
 
-def _figures(case: Case, chain: Chain, known: Mapping[str, float], train: Train) -> dict[str, Any]:
+def _figures(case: Case, chain: Chain, known: Mapping[str, float], train: Train) -> JsonObject:
     rate = train.step_rate(chain.fastest_feed)
     rows = []
     if chain.motor == "stepper":

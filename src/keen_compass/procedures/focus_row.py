@@ -19,6 +19,7 @@ from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, assumed_notes, judged, no_number
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.kinds import MachineKind
@@ -114,7 +115,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
         widths = [v.mm for m in piece.names if m in case.readings for v in case.lengths(m)]
         if not case.confirmed and (doubt := looks_scaled("width", THIN, widths, THIN)) and min(widths) > 10 * THIN:
             return Solution((no_number(case, "focus", Verdict.IMPLAUSIBLE, doubt.asks),))
-        figures: dict[str, Any] = {
+        figures: JsonObject = {
             "heights": list(piece.heights),
             "pick": sum(picked) / len(picked) if picked else None,
             "right": None,
@@ -154,7 +155,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
         middle = case.amount("focus").base
         return [{"heights": [middle + STEPS[0] * (i - LINES // 2) for i in range(LINES)]}]
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """Nine lines half a millimetre apart; the sixth is the narrowest."""
         return {
             "procedure": "focus-row",

@@ -6,7 +6,6 @@ offset_new = offset_old + (n − m)         edges at the high end flip the sign;
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
 from keen_compass.errors import PieceError
 from keen_compass.machines.profile import Machine
@@ -19,6 +18,7 @@ from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, ask, assumed_notes, judged, no_number, weighed
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import note, plain
@@ -124,7 +124,7 @@ class Home(Procedure[CornerLines]):
         seated = [_seated(case.foreseen(m, n, readings_each, nominal=n)) for m in MEASURANDS]
         return {"x_home": seated[0].U, "y_home": seated[1].U}
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """Lines meant 25 mm from the edges: X 0.42 mm too far in, Y 0.03 mm short."""
         return {
             "procedure": "home",

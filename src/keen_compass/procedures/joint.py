@@ -11,12 +11,11 @@ import math
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
-from typing import Any
 
 from keen_compass.errors import InputError
 from keen_compass.language import tr
 from keen_compass.procedures import load
-from keen_compass.procedures.base import Procedure
+from keen_compass.procedures.base import AnyProcedure
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.kerfs import assumed_of, held_kerf, kerf_finding
 from keen_compass.procedures.results import (
@@ -36,6 +35,7 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.procedures.settle import with_remedies
 from keen_compass.procedures.stages import Makes, Surface
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.notes import Note, note
@@ -168,7 +168,7 @@ class Together:
         return covariance(found[a], found[b]) / (found[a].u * found[b].u)
 
 
-class Joint(Procedure[Any]):
+class Joint(AnyProcedure):
     """Several pieces in one solution, with all that they share."""
 
     name = "joint"
@@ -219,7 +219,7 @@ class Joint(Procedure[Any]):
         pairs = tuple(dict.fromkeys(tuple(sorted(pair)) for pair in unresolved))
         return Solution(tuple(findings), pairs, notes)  # type: ignore[arg-type]
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """A stepped outline and a kerf plate of one router, read with the same caliper, and a dial on X."""
         return {
             "procedure": "joint",

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from typing import Any
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.language import tr
@@ -19,6 +18,7 @@ from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import ask, assumed_notes, no_number, scatter_notes
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.kinds import MachineKind
@@ -121,7 +121,7 @@ class KerfCombProcedure(Procedure[KerfComb]):
             return Shown()
         return Shown((("kerf_square.itself", note("kerf_square.length", mm=figures["kerf"])),))
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """Ten strips in a window of 100 mm; pushed together they leave 2.31 mm."""
         return {
             "procedure": "kerf-comb",

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from typing import Any
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.language import tr
@@ -20,6 +19,7 @@ from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import ask, assumed_notes, held_notes, no_number, scatter_notes
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Rungs, Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.kinds import MachineKind
@@ -198,7 +198,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
         """Nothing besides: the row says it."""
         return Shown()
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """Seven slots of 20 mm; the fourth still binds a little, the fifth is easy."""
         return {
             "procedure": "kerf-ladder",
@@ -264,7 +264,7 @@ def _pick_rows(case: Case, piece: KerfLadder, picked: list[float]) -> list[Obser
     ]
 
 
-def _figures(piece: KerfLadder, read: Mapping[str, Measurement], picked: list[float], right: float) -> dict[str, Any]:
+def _figures(piece: KerfLadder, read: Mapping[str, Measurement], picked: list[float], right: float) -> JsonObject:
     off = [read[m].value - piece.size if m in read else None for m in piece.names]
     pick = sum(picked) / len(picked) if picked else None
     return {"rungs": off, "compensations": list(piece.compensations), "pick": pick, "right": right}

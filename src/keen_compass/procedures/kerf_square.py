@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
 
 from keen_compass.errors import InputError, PieceError, shown_input
 from keen_compass.language import tr
@@ -30,6 +29,7 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Section, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.kinds import MachineKind
@@ -234,7 +234,7 @@ class KerfSquare(Procedure[KerfPlate]):
             section = Section(leans["larger_below"], t, leans["range"], tuple(a + b * t for a, b in RANGES))
         return Shown(tuple(lines), section=section)
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """A plate of 10 mm steel that comes out small, with its slot wide: too little was taken for the cut."""
         return {
             "procedure": "kerf-square",
@@ -342,9 +342,9 @@ class _Model:
             ),
         )
 
-    def figures(self) -> dict[str, Any]:
+    def figures(self) -> JsonObject:
         """The kerf itself where readings and knowledge tell it apart from play; how the edges lean."""
-        found: dict[str, Any] = {}
+        found: JsonObject = {}
         kerf = self.joint.without("lost_motion").estimates.get(KERF)
         if kerf is not None:
             found |= {"kerf": kerf.value, "kerf_expanded_uncertainty": kerf.U}

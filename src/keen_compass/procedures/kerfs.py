@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
 
-from keen_compass.procedures.base import Procedure
+from keen_compass.procedures.base import AnyProcedure
 from keen_compass.procedures.case import ASSUMED_HOLE_BIAS, ASSUMED_LOST_MOTION, ASSUMED_SCALE, Case
 from keen_compass.procedures.results import Outcome, arithmetic, as_fitted, contradicted, judged
 from keen_compass.quantities.findings import Finding
@@ -98,7 +97,7 @@ class KerfFit:
 
 def kerf_finding(
     case: Case,
-    procedure: Procedure[Any] | None,
+    procedure: AnyProcedure | None,
     right: Uncertain,
     compensation: float,
     notes: tuple[Note, ...],

@@ -10,13 +10,13 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from keen_compass.errors import InputError
 from keen_compass.language import tr
 from keen_compass.machines.forms import usual_machine
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.registration import PROCEDURE as REGISTRATION
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.notes import Note
@@ -43,7 +43,7 @@ class Laid:
     verdict: Verdict | None
     notes: tuple[Note, ...] = ()
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """The command line's answer about the map."""
         import numpy as np  # late: it is heavy
 

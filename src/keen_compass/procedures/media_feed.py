@@ -10,7 +10,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
-from typing import Any
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.language import tr
@@ -24,6 +23,7 @@ from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, judged, no_number, picked_between
 from keen_compass.procedures.stages import Makes, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.instruments import Instrument
@@ -206,7 +206,7 @@ class MediaFeed(Procedure[Bands]):
         values = tuple(figures["corrections"])
         return Rungs(values, (None,) * len(values), figures.get("pick"), None, "media_feed.row")
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """Nine bands; the sixth still overlaps, the seventh gaps."""
         return {
             "procedure": "media-feed",
@@ -257,7 +257,7 @@ def _judged_range(bands: Bands, judged_as: Sequence[int]) -> tuple[float | None,
     return (max(overlaps) if overlaps else None), (min(gaps) if gaps else None)
 
 
-def _beyond(bands: Bands, *, more: bool) -> tuple[Note, dict[str, Any]]:
+def _beyond(bands: Bands, *, more: bool) -> tuple[Note, JsonObject]:
     """Nothing in the range is best: which way to go on, with the corrections of the next test."""
     first, last = bands.corrections[0], bands.corrections[-1]
     by = (last - first) * (1 if more else -1)

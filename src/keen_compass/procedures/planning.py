@@ -14,11 +14,12 @@ from typing import Any
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.language import tr
 from keen_compass.procedures import REGISTRY, load, yielding
-from keen_compass.procedures.base import Piece, Procedure
+from keen_compass.procedures.base import AnyProcedure, Piece, Procedure
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.joint import FOUND_AS, PER_METRE
 from keen_compass.procedures.kerfs import assumed_of
 from keen_compass.procedures.stages import Makes, Surface
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
@@ -53,7 +54,7 @@ class Proposal:
     for_good: tuple[str, ...]
     worth: float
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """As the command line prints it."""
         return {
             "procedure": self.procedure,
@@ -66,7 +67,7 @@ class Proposal:
         }
 
 
-class Next(Procedure[Any]):
+class Next(AnyProcedure):
     """Which piece settles most, of those that can be made now."""
 
     name = "next"
@@ -91,7 +92,7 @@ class Next(Procedure[Any]):
         nothing = () if found else (note("nothing_at_hand"),)
         return Solution((), notes=nothing, figures=figures, proposals=tuple(p.to_json() for p in found[:MOST]))
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """A router of which steps and kerf are open, with a caliper, a rule and a dial at hand."""
         return {
             "procedure": "next",
@@ -132,7 +133,7 @@ def proposals(case: Case, file_format: str = "gcode") -> list[Proposal]:
     for name, entry in REGISTRY.items():
         if entry.takes and file_format not in entry.takes:
             continue
-        procedure: Procedure[Any] = load(name)
+        procedure: AnyProcedure = load(name)
         if procedure.starting or not (set(entry.yields) | _told_by_rows(procedure)) & set(case.open):
             continue
         for plan in procedure.plans(case):
@@ -165,12 +166,12 @@ def _its_own(p: Proposal) -> set[str]:
     return set(p.settles) & set(REGISTRY[p.procedure].yields)
 
 
-def _told_by_rows(procedure: Procedure[Any]) -> set[str]:
+def _told_by_rows(procedure: AnyProcedure) -> set[str]:
     """What a procedure's rows may bear on besides what it yields itself."""
     return set(FOUND_AS.values()) if type(procedure).rows is not Procedure.rows else set()
 
 
-def _options(case: Case, procedure: Procedure[Any], plan: Mapping[str, object]) -> Iterator[Proposal]:
+def _options(case: Case, procedure: AnyProcedure, plan: Mapping[str, object]) -> Iterator[Proposal]:
     """One plan with every instrument and number of readings."""
     for instrument in case.instruments_at_hand:
         if procedure.read_by.suits and instrument.kind not in procedure.read_by.suits:
@@ -192,7 +193,7 @@ def _options(case: Case, procedure: Procedure[Any], plan: Mapping[str, object]) 
             yield _weighed(planned, procedure, piece, predicted, len(measurands), n)
 
 
-def _predicted(case: Case, procedure: Procedure[Any], piece: Any, n: int) -> dict[str, float]:
+def _predicted(case: Case, procedure: AnyProcedure, piece: Any, n: int) -> dict[str, float]:
     """U of every open question that it carries on, in its error unit."""
     found = {q: U for q, U in procedure.predict(case, n).items() if q in case.open}
     if not _told_by_rows(procedure) & set(case.open):
@@ -225,7 +226,7 @@ def _known(case: Case, unknown: Unknown) -> Known | None:
 
 
 def _weighed(
-    case: Case, procedure: Procedure[Any], piece: Any, predicted: Mapping[str, float], count: int, n: int
+    case: Case, procedure: AnyProcedure, piece: Any, predicted: Mapping[str, float], count: int, n: int
 ) -> Proposal:
     entry = REGISTRY[procedure.name]
     usual = max(count * procedure.read_by.passes, 1)

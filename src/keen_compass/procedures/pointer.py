@@ -41,6 +41,7 @@ from keen_compass.procedures.sheets import (
 )
 from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.quantities.findings import Figures, Solution
@@ -257,7 +258,7 @@ class Pointer(Procedure[Sheet]):
         own = (*mean.effects, drawn)
         return {f"{sheet.secondary}_{a}": Uncertain(0.0, (*own, *_laid(case, sheet, a))).U for a in AXES}
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """The dot stands 0.4 mm too far to the left, 0.3 mm too far away; the sheet lies a little turned."""
         return {
             "procedure": "pointer",
@@ -292,7 +293,7 @@ class Fit:
     e: dict[str, Uncertain]
     turn: float | None
     stretch: tuple[float, float] | None
-    figures: dict[str, Any]
+    figures: JsonObject
 
 
 def _rows(
@@ -335,7 +336,7 @@ def fitted(targets: Sequence[tuple[float, float]], read: dict[str, list[Measurem
     tells = columns.shape[1] > 2
     dof = columns.shape[0] - columns.shape[1]
     e = {a: Uncertain(float(solved[k]), _effects(read, own, residuals, dof, a)) for k, a in enumerate(AXES)}
-    figures: dict[str, Any] = {
+    figures: JsonObject = {
         "turn_mm_per_m": 1000 * float(solved[2]) if tells else None,
         "stretch_mm_per_m": [1000 * float(v) for v in solved[3:5]] if tells else None,
         "residuals": [[float(v) for v in row] for row in residuals],

@@ -12,7 +12,6 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.language import tr
@@ -43,6 +42,7 @@ from keen_compass.procedures.sheets import (
 )
 from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.quantities.findings import Figures, Finding, Solution
@@ -219,7 +219,7 @@ class PrintScale(Procedure[Ticks]):
         distances = {n: r for n, r in case.readings.items() if n not in over}
         check_readings(replace(case, readings=distances), (*self.read_by.names, *over), positive=True)
         found = [self._axis(case, ticks, axis) for axis in AXES]
-        figures: dict[str, Any] = {"printer_scale": [_printer(case, ticks, axis) for axis in AXES]}
+        figures: JsonObject = {"printer_scale": [_printer(case, ticks, axis) for axis in AXES]}
         if lies := _over_print(case, ticks):
             figures["over_print"] = lies
             found[0] = replace(found[0], notes=(*found[0].notes, *_about(case, ticks, lies, figures["printer_scale"])))
@@ -266,7 +266,7 @@ class PrintScale(Procedure[Ticks]):
             found[f"print_scale_{axis}"] = 1000 * U / nominal
         return found
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """Ticks cut 0.3 % too far apart along X; a printer that is 1 % short both ways."""
         return {
             "procedure": "print-scale",
@@ -314,7 +314,7 @@ def _made(piece: Parameters, axis: str) -> tuple[tuple[Source, float], ...]:
     return (drawn_line(axis), BOTH_TICKS), *creep(piece, axis)
 
 
-def _over_print(case: Case, ticks: Ticks) -> dict[str, Any]:
+def _over_print(case: Case, ticks: Ticks) -> JsonObject:
     """How the cut crosses lie beside the printed ones, mm along the machine's axes; nothing where none was read."""
     both = [i for i, pair in enumerate(ticks.names) if all(case.readings.get(name) for name in pair)]
     if not both:
@@ -334,7 +334,7 @@ def _over_print(case: Case, ticks: Ticks) -> dict[str, Any]:
     }
 
 
-def _about(case: Case, ticks: Ticks, lies: dict[str, Any], printer: Sequence[float | None]) -> tuple[Note, ...]:
+def _about(case: Case, ticks: Ticks, lies: JsonObject, printer: Sequence[float | None]) -> tuple[Note, ...]:
     """Whether the cut runs on the print, and what it is made of where it doesn't."""
     x, y = lies["beside"]
     if lies["largest"] <= RUNS_ON:
@@ -356,7 +356,7 @@ def _about(case: Case, ticks: Ticks, lies: dict[str, Any], printer: Sequence[flo
     return tuple(said)
 
 
-def _shares(ticks: Ticks, lies: dict[str, Any]) -> dict[str, float]:
+def _shares(ticks: Ticks, lies: JsonObject) -> dict[str, float]:
     """How far each cause moves a cross at most, mm."""
     middle = [sum(at[k] for at in ticks.crosses) / len(ticks.crosses) for k in (0, 1)]
     reach = [max(abs(at[k] - middle[k]) for at in ticks.crosses) for k in (0, 1)]

@@ -15,7 +15,6 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import combinations
-from typing import Any
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.language import tr
@@ -52,6 +51,7 @@ from keen_compass.procedures.sheets import (
 )
 from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.quantities.findings import Figures, Finding, Solution
@@ -284,7 +284,7 @@ class Proof(Procedure[Places]):
         )
         return Solution((finding,), split.confused, assumed_notes(case), figures)
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """Eight places round a sticker of 60 × 40; the cut lies 0.3 mm to the right."""
         return {
             "procedure": "proof",
@@ -362,7 +362,7 @@ class Parts:
     longer: tuple[float, float] | None
     confused: tuple[tuple[str, str], ...]
 
-    def figures(self, border: float | None) -> dict[str, Any]:
+    def figures(self, border: float | None) -> JsonObject:
         """As the command line writes them. border: nominal; None where it isn't the same all round: then what it is
         wider by.
         """

@@ -15,7 +15,7 @@ from keen_compass.quantities.readings import LARGEST_COUNT, Count, Pick, Reading
 from keen_compass.quantities.understood import understood
 
 if TYPE_CHECKING:
-    from keen_compass.procedures.base import Procedure
+    from keen_compass.procedures.base import AnyProcedure
 
 T = TypeVar("T")
 MOST_PICKS = 99
@@ -37,7 +37,7 @@ def positive(value: float, place: str) -> float:
 
 
 def readings_in(
-    given: Sequence[ReadingIn], instrument: Instrument, meant: Procedure[Any] | None, unit: str
+    given: Sequence[ReadingIn], instrument: Instrument, meant: AnyProcedure | None, unit: str
 ) -> dict[str, tuple[Reading, ...]]:
     """unit: of bare numbers."""
     found: dict[str, tuple[Reading, ...]] = {}
@@ -66,7 +66,7 @@ def stated(given: Sequence[ReadingIn], readings: Mapping[str, tuple[Reading, ...
 
 
 def _reader_of(
-    name: str, instrument: Instrument, meant: Procedure[Any] | None, unit: str
+    name: str, instrument: Instrument, meant: AnyProcedure | None, unit: str
 ) -> Callable[[Any, str], Reading]:
     """What understands one reading of a measurand, with its place."""
     if meant is not None and meant.read_by.spots:

@@ -13,7 +13,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any, cast
+from typing import cast
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.language import tr
@@ -42,6 +42,7 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, Said, note
@@ -81,7 +82,7 @@ class Rectangle(Procedure[SteppedOutline]):
         """From `width`, `height`, optional short lengths (30 % of the long), `compensation`, `made_by`."""
         check_parameters(parameters, _PARAMETERS)
         drawn = made_by(parameters, "cut") != "cut"
-        sizes: dict[str, Any] = {
+        sizes: JsonObject = {
             k: length_mm(parameters[k], f"piece.{k}") for k in _PARAMETERS - {"made_by"} if k in parameters
         }
         width, height = sizes.get("width", 400.0), sizes.get("height", 300.0)
@@ -170,7 +171,7 @@ class Rectangle(Procedure[SteppedOutline]):
         estimates = _Model(case, piece, drawn, measured).fit.estimates
         return {f"{a}_steps": estimates[scale_of(a)].U * PER_METRE for a in AXES if scale_of(a) in estimates}
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """A 400 × 300 piece whose X is long and Y short; all four lengths read three times."""
         return {
             "procedure": "rectangle",

@@ -7,7 +7,6 @@ the distance between the first and the last line is pure scale.
 from __future__ import annotations
 
 import math
-from typing import Any
 
 from keen_compass.errors import PieceError
 from keen_compass.machines.profile import Machine
@@ -28,6 +27,7 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note, plain
@@ -126,7 +126,7 @@ class Reference(Procedure[ReferenceLines]):
             found[f"{m[0]}_steps"] = _scale(case, m[0], n, foreseen).U * PER_METRE
         return found
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """A metre of lines along X, 0.2 mm long."""
         return {
             "procedure": "reference-lines",

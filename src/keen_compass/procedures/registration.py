@@ -37,6 +37,7 @@ from keen_compass.procedures.sheets import (
 from keen_compass.procedures.stages import Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.assumed import AIMED, Spread
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.quantities.findings import Figures, Finding, Solution
@@ -220,7 +221,7 @@ class Registration(Procedure[Marks]):
         aim = aim._replace(s=aim.s / math.sqrt(max(readings_each, 1)))
         return {"registration": _U_at_marks(register(marks.at, marks.at, model, aim=aim, shapes=known_shapes(case)))}
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """A sheet that lies turned by 0.4°, 1.2 mm to the right, 0.15 % long along Y."""
         return {
             "procedure": "registration",
@@ -370,7 +371,7 @@ def _notes(fitted: Map, names: Sequence[str], suspect: Suspects, *, tested: bool
     return tuple(notes)
 
 
-def _figures(fitted: Map, names: Sequence[str], suspect: Suspects) -> dict[str, Any]:
+def _figures(fitted: Map, names: Sequence[str], suspect: Suspects) -> JsonObject:
     split = fitted.split
 
     def parts(h: NDArray[Any]) -> tuple[float, ...]:

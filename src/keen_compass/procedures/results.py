@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
 from keen_compass.language import tr
@@ -27,7 +27,7 @@ from keen_compass.solve.plausibility import Doubt, looks_mirrored
 from keen_compass.solve.travel import lost_motion_of
 
 if TYPE_CHECKING:
-    from keen_compass.procedures.base import Procedure
+    from keen_compass.procedures.base import AnyProcedure
 
 PER_METRE = 1000.0
 SUGGEST_TEMPERATURE_ABOVE = 1000.0  # mm
@@ -58,7 +58,7 @@ class Outcome:
     last_digit: float = 0.0
 
 
-def judged(case: Case, o: Outcome, procedure: Procedure[Any] | None = None) -> Finding:
+def judged(case: Case, o: Outcome, procedure: AnyProcedure | None = None) -> Finding:
     """The finding, with the questions that come before any verdict, and what would settle a *can't tell*.
 
     procedure: whose piece could be longer, or made once more; None where several were read together.

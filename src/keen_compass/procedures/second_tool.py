@@ -12,7 +12,6 @@ from __future__ import annotations
 
 import math
 from types import MappingProxyType
-from typing import Any
 
 from keen_compass.errors import InputError, PieceError, shown_input
 from keen_compass.language import tr
@@ -30,6 +29,7 @@ from keen_compass.procedures.results import ask, assumed_notes, no_number
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.assumed import AIMED
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import BARE_EYE, Instrument
 from keen_compass.quantities.notes import Note, note
@@ -171,7 +171,7 @@ class SecondTool(Procedure[Astride]):
             U = Uncertain(0.0, (*mean.effects, *drawn)).U
         return {f"{HEAD}_{axis}": U for axis in AXES}
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """A scoring tip that lands 0.15 mm too far along X, 0.2 mm short along Y."""
         return {
             "procedure": "second-tool",

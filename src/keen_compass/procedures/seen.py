@@ -11,7 +11,7 @@ from msgspec import Struct
 from keen_compass.pieces.in_picture import Across, Sought
 from keen_compass.pieces.page import Offset, Page
 from keen_compass.pieces.where import Beside, Border, Closes, Faces, Lines, Slack
-from keen_compass.procedures.base import Lined, Procedure
+from keen_compass.procedures.base import AnyProcedure, Lined
 from keen_compass.procedures.case import Case, Parameters
 from keen_compass.procedures.sheets import BAR_READ, nominal_bars, printed_scale
 from keen_compass.quantities.geometry import Point
@@ -77,7 +77,7 @@ class Readings(NamedTuple):
     notes: tuple[Note, ...]
 
 
-def sought_on(procedure: Procedure[Any], piece: Any, page: Page | None) -> dict[str, tuple[Sought, Sought]]:
+def sought_on(procedure: AnyProcedure, piece: Any, page: Page | None) -> dict[str, tuple[Sought, Sought]]:
     """What is read from one line to another: measurand → both, mm on the sheet, or on the piece where there is none."""
     found = {}
     for m in procedure.measurands(piece):
@@ -147,7 +147,7 @@ class Found(NamedTuple):
 
 
 def readings_of(
-    procedure: Procedure[Any], piece: Any, page: Page | None, found: Found, bars: SheetBars | None = None
+    procedure: AnyProcedure, piece: Any, page: Page | None, found: Found, bars: SheetBars | None = None
 ) -> Readings:
     """Tool minus print, along the machine's axes, and borders; distances across a sheet where its check bars say by how
     much printer and paper stretch them.
@@ -178,7 +178,7 @@ def readings_of(
     return Readings(tuple(read), tuple(missed), (note("picture.distances"),) if distances else ())
 
 
-def sizes_of(procedure: Procedure[Any], piece: Any, *, below: bool) -> dict[str, Faces | Slack | Closes]:
+def sizes_of(procedure: AnyProcedure, piece: Any, *, below: bool) -> dict[str, Faces | Slack | Closes]:
     """What can be read of a piece that lies on a scanner's glass, by measurand.
 
     below: of a piece turned over, at its lower edges.
@@ -193,7 +193,7 @@ def sizes_of(procedure: Procedure[Any], piece: Any, *, below: bool) -> dict[str,
     return found
 
 
-def inside_of(procedure: Procedure[Any], piece: Any) -> frozenset[str]:
+def inside_of(procedure: AnyProcedure, piece: Any) -> frozenset[str]:
     """Of these, the sizes of holes and slots, and of room that is free."""
     return frozenset(
         m.name
@@ -203,7 +203,7 @@ def inside_of(procedure: Procedure[Any], piece: Any) -> frozenset[str]:
 
 
 def on_glass(
-    procedure: Procedure[Any],
+    procedure: AnyProcedure,
     piece: Any,
     sizes: Mapping[str, Size | None],
     picks: Mapping[str, float],
@@ -235,7 +235,7 @@ def on_glass(
     return Readings(tuple(read), missed, (side, note("picture.either_way")) if ambiguous else (side,))
 
 
-def known_lengths(procedure: Procedure[Any], case: Case, sizes: Mapping[str, Size | None]) -> list[Known]:
+def known_lengths(procedure: AnyProcedure, case: Case, sizes: Mapping[str, Size | None]) -> list[Known]:
     """What a caliper says of the piece that lies on a scanner's glass, beside what is seen of it."""
     piece = procedure.piece(case.piece)
     inside, found = inside_of(procedure, piece), []

@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from itertools import combinations
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from keen_compass.errors import UncertaintyError
 from keen_compass.language import marked
@@ -29,7 +29,7 @@ from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain, 
 from keen_compass.quantities.verdict import Verdict
 
 if TYPE_CHECKING:
-    from keen_compass.procedures.base import Procedure
+    from keen_compass.procedures.base import AnyProcedure
 
 Change = Callable[[Source], tuple[Source, float]]  # a source as it is then, and what its coefficient is multiplied by
 
@@ -72,7 +72,7 @@ class Prospect(NamedTuple):
 
 
 def remedies(
-    case: Case, procedure: Procedure[Any] | None, quantity: str, error: Uncertain, T: float
+    case: Case, procedure: AnyProcedure | None, quantity: str, error: Uncertain, T: float
 ) -> tuple[Note, tuple[Remedy, ...]]:
     """(what is said first, every remedy in the order of least time, those that are sure before those that may do).
 
@@ -105,7 +105,7 @@ def with_remedies(
     verdict: Verdict,
     notes: Sequence[Note],
     case: Case,
-    procedure: Procedure[Any] | None,
+    procedure: AnyProcedure | None,
     quantity: str,
     error: Uncertain,
     T: float,
@@ -158,7 +158,7 @@ def _normal(z: float) -> float:
     return 0.5 * math.erfc(-z / math.sqrt(2))
 
 
-def _ways(case: Case, procedure: Procedure[Any] | None, quantity: str, error: Uncertain) -> Iterator[Way]:
+def _ways(case: Case, procedure: AnyProcedure | None, quantity: str, error: Uncertain) -> Iterator[Way]:
     """All that could be done about what matters in this error."""
     total = error.u**2
     shares: dict[Cause, float] = {}
@@ -213,7 +213,7 @@ def _ways(case: Case, procedure: Procedure[Any] | None, quantity: str, error: Un
         yield Way("better_record", note("better_record"), 25.0, _recorded)
 
 
-def _by_reading(case: Case, procedure: Procedure[Any] | None) -> Iterator[Way]:
+def _by_reading(case: Case, procedure: AnyProcedure | None) -> Iterator[Way]:
     have = max(min((len(v) for v in case.readings.values()), default=0), 1)
     lengths = [length for read in case.readings.values() for length in read if isinstance(length, Length)]
     stated = max((length.resolution_mm for length in lengths), default=0.0)
@@ -228,7 +228,7 @@ def _by_reading(case: Case, procedure: Procedure[Any] | None) -> Iterator[Way]:
             yield Way("read_again", said, 1.0 + 0.5 * (n - have), _repeated((Cause.REPEATS,), have, n))
 
 
-def _by_instrument(case: Case, procedure: Procedure[Any] | None, matter: set[Cause]) -> Iterator[Way]:
+def _by_instrument(case: Case, procedure: AnyProcedure | None, matter: set[Cause]) -> Iterator[Way]:
     """With what is at hand; where that isn't stated, with the next finer kind."""
     now = case.instrument
     if not matter & {Cause.REPEATS, Cause.DIVISION, Cause.OWN_ERROR, Cause.GAIN}:
@@ -252,7 +252,7 @@ def _by_instrument(case: Case, procedure: Procedure[Any] | None, matter: set[Cau
         )
 
 
-def _by_length(case: Case, procedure: Procedure[Any]) -> Iterator[Way]:
+def _by_length(case: Case, procedure: AnyProcedure) -> Iterator[Way]:
     """Of what is judged over a length, everything but what grows with it matters less on a longer one."""
     sizes = [length_mm(case.piece[k], k) for k in procedure.sizes.grows if k in case.piece]
     if not sizes:  # it says nothing of how long it is: nothing can be said of a longer one

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.language import tr
@@ -28,7 +28,7 @@ from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.uncertainty import Cause, Origin, Source
 
 if TYPE_CHECKING:
-    from keen_compass.procedures.base import Procedure
+    from keen_compass.procedures.base import AnyProcedure
 
 # Parameters of every sheet: its size, what its check bars measured (mm), the unit that it is graduated in.
 ON_PAPER = ("size", "bars", "graduated")
@@ -63,7 +63,7 @@ def graduation_of(parameters: Parameters) -> Graduation:
     return GRADUATIONS[str(unit)]
 
 
-def proposed_page(procedure: Procedure[Any], around: Surroundings, *, fine: bool = False) -> Page:
+def proposed_page(procedure: AnyProcedure, around: Surroundings, *, fine: bool = False) -> Page:
     """The sheet of a printed procedure on the chosen paper, graduated as lengths are shown on the machine."""
     graduation = GRADUATIONS[around.machine.shown_in]
     page = procedure.page(paper_size(around), 1, fine=fine, graduation=graduation)

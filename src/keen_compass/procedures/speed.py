@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from typing import Any
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.language import tr
@@ -19,6 +18,7 @@ from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, judged, no_number
 from keen_compass.procedures.stages import Makes, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Feeds, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.lengths import trim_number
@@ -203,7 +203,7 @@ class Speed(Procedure[SpeedRun]):
             return Solution((no_number(case, quantity, Verdict.UNRESOLVED, why),), figures=self._figures(case, run, 0))
         return Solution((self._finding(case, run, ladder),), (), (), self._figures(case, run, ladder.clean))
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """Clean up to 8000 mm/min, with 9600 in the controller."""
         feeds = [4000, 5000, 6000, 7000, 8000, 9000, 10000]
         misses = [0.0, 0.01, 0.0, -0.01, 0.02, -0.64, -1.9]
@@ -276,7 +276,7 @@ class Speed(Procedure[SpeedRun]):
         steps = stored.steps_per_mm() if isinstance(stored, StoredResolution) else None
         return step_rate_limit(steps, case.machine.step_limit) if steps and case.machine.step_limit else 0.0
 
-    def _figures(self, case: Case, run: SpeedRun, clean: float) -> dict[str, Any]:
+    def _figures(self, case: Case, run: SpeedRun, clean: float) -> JsonObject:
         held = case.amount(f"{run.axis}_speed")
         return {
             "feeds": list(run.feeds),

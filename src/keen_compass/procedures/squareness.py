@@ -8,7 +8,6 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import Any
 
 from keen_compass.errors import PieceError
 from keen_compass.machines.profile import Machine
@@ -35,6 +34,7 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.measuring import Measurement
@@ -187,7 +187,7 @@ class Squareness(Procedure[SquareFigure]):
         }
         return {"squareness": _lean(case, piece, foreseen, _rows(case, piece, foreseen)).U * PER_METRE}
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """A drawn rectangle that leans by about 1.6 mm per m."""
         return {
             "procedure": "squareness",

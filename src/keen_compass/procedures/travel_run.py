@@ -8,7 +8,6 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.language import tr
@@ -53,6 +52,7 @@ from keen_compass.procedures.travel_shapes import (
     written_target,
 )
 from keen_compass.procedures.travel_shown import figures_of, shape_in, shaped
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.charts import Deviations, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.lengths import Length
@@ -291,7 +291,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         lost = {f"{run.axis}_backlash": found.lost_motion.U} if found.lost_motion else {}
         return {f"{run.axis}_steps": found.scale.U * PER_METRE, **lost}
 
-    def example(self) -> dict[str, Any]:
+    def example(self) -> JsonObject:
         """X over a metre, six targets, five cycles: 0.31 mm/m too long, 0.12 mm lost motion."""
         noise = (0.0, 0.01, -0.01, 0.01, 0.0, -0.01)
         readings = []

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
 
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.travel_shapes import TravelRun
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.notes import Note, note
 from keen_compass.solve.bend import Shape, shape_of
@@ -32,7 +32,7 @@ def shaped(shape: Shape | None) -> tuple[Note, ...]:
     return (note(f"travel_run.{shape.kind}", size=shape.size, where=shape.where),)
 
 
-def figures_of(case: Case, run: TravelRun, found: TravelFit, iso: AxisFigures, shape: Shape | None) -> dict[str, Any]:
+def figures_of(case: Case, run: TravelRun, found: TravelFit, iso: AxisFigures, shape: Shape | None) -> JsonObject:
     """What the chart and the logbook show; deviations in mm."""
     zero = found.zero
     return {

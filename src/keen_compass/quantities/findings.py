@@ -6,13 +6,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.notes import Note
 from keen_compass.quantities.resolution import Stored
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject
 from keen_compass.quantities.verdict import Verdict
 
-Figures = Mapping[str, Any]  # JSON values by name, as `solve` prints them
+Figures = JsonMapping  # JSON values by name, as `solve` prints them
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,12 +27,12 @@ class Remedy:
     expanded_uncertainty: float
     text: Note
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """As the logbook keeps it."""
         return {"code": self.code, "expanded_uncertainty": self.expanded_uncertainty, "text": self.text.to_body()}
 
     @classmethod
-    def from_json(cls, body: Mapping[str, Any]) -> Remedy:
+    def from_json(cls, body: JsonMapping) -> Remedy:
         """Inverse of `to_json`."""
         return cls(body["code"], body["expanded_uncertainty"], Note.from_body(body["text"]))
 
@@ -47,7 +48,7 @@ class Assumed:
     value: float
     expanded_uncertainty: float
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """As the logbook keeps it."""
         return {"what": self.what, "value": self.value, "expanded_uncertainty": self.expanded_uncertainty}
 
@@ -96,7 +97,7 @@ class Finding:
         """What is judged of the error: of what does no harm below zero nothing there."""
         return harm_of(self.quantity, self.error)
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """As the logbook keeps it."""
         return {
             "quantity": self.quantity,
@@ -122,7 +123,7 @@ class Finding:
         }
 
     @classmethod
-    def from_json(cls, body: Mapping[str, Any]) -> Finding:
+    def from_json(cls, body: JsonMapping) -> Finding:
         """Inverse of `to_json`."""
         body = as_kept_today(body)
         subject = Subject(**body.get("subject", {}))
@@ -147,7 +148,7 @@ def harm_of(quantity: str, error: float | None) -> float | None:
     return max(error, 0.0) if error is not None and QUANTITIES[quantity].one_sided else error
 
 
-def as_kept_today(body: Mapping[str, Any]) -> dict[str, Any]:
+def as_kept_today(body: JsonMapping) -> JsonObject:
     """A kept finding or solution with its remarks as notes, where an older program kept sentences."""
 
     def today(said: Any) -> Any:
@@ -174,9 +175,9 @@ class Solution:
     unresolved: tuple[tuple[str, str], ...] = ()
     notes: tuple[Note, ...] = ()
     figures: Figures = field(default_factory=dict)
-    proposals: tuple[Mapping[str, Any], ...] = ()
+    proposals: tuple[JsonMapping, ...] = ()
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """As the logbook keeps it."""
         return {
             "findings": [f.to_json() for f in self.findings],
@@ -187,7 +188,7 @@ class Solution:
         }
 
     @classmethod
-    def from_json(cls, body: Mapping[str, Any]) -> Solution:
+    def from_json(cls, body: JsonMapping) -> Solution:
         """Inverse of `to_json`."""
         body = as_kept_today(body)
         return cls(

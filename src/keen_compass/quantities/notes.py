@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
+
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,13 +17,13 @@ class Note:
     """
 
     code: str
-    values: Mapping[str, Any] = field(default_factory=dict)
+    values: JsonMapping = field(default_factory=dict)
 
     def of(self, what: Note | str) -> Note:
         """The same, said of something: a measurand's label."""
         return replace(self, values={**self.values, "of": _plain(what)})
 
-    def to_body(self) -> dict[str, Any]:
+    def to_body(self) -> JsonObject:
         """As the shop file keeps it."""
         return {"code": self.code, "values": dict(self.values)}
 
@@ -31,7 +32,7 @@ class Note:
         """Inverse of `to_body`; a sentence that an older program kept stays as it was."""
         return note("plain", text=body) if isinstance(body, str) else cls(body["code"], body["values"])
 
-    def to_figure(self) -> dict[str, Any]:
+    def to_figure(self) -> JsonObject:
         """Among a solution's figures."""
         return {"note": self.to_body()}
 

@@ -10,10 +10,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from typing import Any
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.language import marked, tr
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 
 Stored = float | dict[str, float]
 
@@ -207,12 +207,12 @@ class StoredResolution:
             return {"commanded": self.commanded, "measured": self.value}
         return self.value
 
-    def to_body(self) -> dict[str, Any]:
+    def to_body(self) -> JsonObject:
         """As the shop file keeps it, its form included."""
         return {"form": str(self.form), "value": self.value, "commanded": self.commanded}
 
     @classmethod
-    def from_body(cls, body: Mapping[str, Any]) -> StoredResolution:
+    def from_body(cls, body: JsonMapping) -> StoredResolution:
         """Inverse of `to_body`."""
         return cls(ResolutionForm(body["form"]), body["value"], body["commanded"])
 

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.language import marked, tr
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.families import Lives
 from keen_compass.quantities.lengths import MM_PER_INCH
@@ -58,7 +57,7 @@ class StoredAmount:
         """As the command line writes it."""
         return self.value
 
-    def to_body(self) -> dict[str, Any]:
+    def to_body(self) -> JsonObject:
         """As the shop file keeps it."""
         return {"quantity": self.quantity, "unit": self.unit, "value": self.value}
 
@@ -107,7 +106,7 @@ def stored_from_input(quantity: str, form: ResolutionForm, given: object, contro
     return StoredAmount(quantity, unit_kept(quantity, controller_units), _number(given))
 
 
-def stored_from_body(body: Mapping[str, Any]) -> StoredValue:
+def stored_from_body(body: JsonMapping) -> StoredValue:
     """Inverse of `to_body`."""
     if "form" in body:
         return StoredResolution.from_body(body)

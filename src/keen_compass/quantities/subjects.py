@@ -11,10 +11,10 @@ import math
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, fields, replace
-from typing import Any
 
 from keen_compass.errors import InputError
 from keen_compass.language import tr
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.lengths import parse_length, trim_number
 
 LONGEST = 60  # characters of a name
@@ -51,7 +51,7 @@ class Subject:
     @classmethod
     def from_key(cls, key: str) -> Subject:
         """Inverse of `key`."""
-        found: dict[str, Any] = {}
+        found: JsonObject = {}
         for part in re.findall(r"(?:\\.|[^;\\])+", key, re.DOTALL):
             name, _, text = part.partition("=")
             plain = re.sub(r"\\(.)", r"\1", text, flags=re.DOTALL)
@@ -62,7 +62,7 @@ class Subject:
         found = [(name, getattr(self, name)) for name in DIMENSIONS]
         return [(name, v if isinstance(v, str) else trim_number(v, 6)) for name, v in found if v]
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """What is said of it, as `solve` prints it and the shop file keeps it."""
         return {name: v for name in DIMENSIONS if (v := getattr(self, name))}
 
@@ -75,7 +75,7 @@ def subject_from_input(given: object, place: str = "subject") -> Subject:
     """From JSON. Raises InputError naming what isn't known, or isn't text."""
     if not isinstance(given, Mapping):
         raise InputError(tr("expected an object {{…}}, got {given!r}", given=str(given)[:40]), place)
-    found: dict[str, Any] = {}
+    found: JsonObject = {}
     for name, value in given.items():
         if name not in DIMENSIONS:
             raise InputError(

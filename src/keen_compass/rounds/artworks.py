@@ -17,6 +17,7 @@ from keen_compass.machines.shown import length_unit
 from keen_compass.pieces.outline import Outset
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker
 from keen_compass.procedures.stages import Stage
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.quantities.lengths import parse_length, parse_number
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
@@ -31,7 +32,7 @@ LARGEST_FILE = 60_000_000  # bytes
 LOOKED_AT = 160_000  # pixels of a picture while a slider moves
 MOST_NAME = 60  # letters
 LENGTHS = ("outset", "smallest", "smooth")  # of the settings
-USUAL: Mapping[str, Any] = {
+USUAL: JsonMapping = {
     "outset": 2.0,
     "corners": "round",
     "mitre_limit": 4.0,
@@ -64,7 +65,7 @@ class Artworks:
         return self._c.mark(ArtworkChosen) or ArtworkChosen()
 
     @property
-    def settings(self) -> dict[str, Any]:
+    def settings(self) -> JsonObject:
         """All of them, as usual unless stated otherwise."""
         return {**USUAL, **self.chosen.settings}
 
@@ -261,7 +262,7 @@ def _remember(key: Key, found: Artwork | KeenCompassError) -> None:
     _READ[key] = found
 
 
-def _sticker(art: Artwork, settings: Mapping[str, Any], name: str, data: bytes = b"", file: str = "") -> Sticker:
+def _sticker(art: Artwork, settings: JsonMapping, name: str, data: bytes = b"", file: str = "") -> Sticker:
     """data, file: of a picture that is to be traced to its last pixel, in a process that can be ended."""
     from keen_compass.formats.apart import run_apart
     from keen_compass.formats.artwork import Picture, sticker_of, traced_rings
@@ -280,7 +281,7 @@ def _rough(art: Artwork) -> Artwork:
     return art.reduced(LOOKED_AT) if isinstance(art, Picture) else art
 
 
-def _outset(settings: Mapping[str, Any]) -> Outset:
+def _outset(settings: JsonMapping) -> Outset:
     return Outset(
         settings["outset"],
         settings["corners"],

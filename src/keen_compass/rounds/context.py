@@ -15,9 +15,10 @@ from keen_compass.machines.fitted import Tool
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures import load
-from keen_compass.procedures.base import Procedure
+from keen_compass.procedures.base import AnyProcedure
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.stages import Makes
+from keen_compass.quantities.bodies import JsonMapping
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.measuring import PieceScatter, Temperature
@@ -47,7 +48,7 @@ class RoundContext:
     def __init__(self, shop: Shop, kept: KeptRound) -> None:
         self.shop = shop
         self.kept = kept
-        self.procedure: Procedure[Any] = load(kept.procedure)
+        self.procedure: AnyProcedure = load(kept.procedure)
         self.history = History()
         self.listener: Callable[[], None] = lambda: None
         self._remembered: dict[Any, Any] = {}
@@ -220,7 +221,7 @@ class RoundContext:
         return [p for p in earlier if alike(self.procedure, p, piece)]
 
     @property
-    def stand_in(self) -> Mapping[str, Any] | None:
+    def stand_in(self) -> JsonMapping | None:
         """The hidden truths behind a practice machine, for the practice tools only; None without one."""
         return self.steady("stand_in", lambda: self.shop.stand_in(self.kept.machine))
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import means, number_in
 from keen_compass.language import tr
 from keen_compass.machines.limits import SETTING_OF
 from keen_compass.procedures.case import number
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.families import Lives
 from keen_compass.quantities.findings import Finding
@@ -103,7 +103,7 @@ class Correcting:
             )
             c.shop.put_value(c.kept.machine, quantity, stored, how, round_id=c.kept.id, subject=c.subject)
             if quantity in SETTING_OF and isinstance(stored, StoredAmount):
-                changed: dict[str, Any] = {SETTING_OF[quantity]: stored.value}
+                changed: JsonObject = {SETTING_OF[quantity]: stored.value}
                 c.shop.put_machine(replace(c.machine, **changed))
         c.history.forget()
         c.changed()

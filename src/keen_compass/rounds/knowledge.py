@@ -7,12 +7,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from typing import Any
 
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures import REGISTRY, load
-from keen_compass.procedures.base import Procedure
+from keen_compass.procedures.base import AnyProcedure
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.assumed import FEW, SCATTER
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
@@ -30,7 +29,7 @@ PER_METRE = 1000.0
 MOST_ROUNDS = 60  # of a machine, the newest, from which its scatter is learnt
 
 
-def alike(procedure: Procedure[Any], a: KeptPiece, b: KeptPiece) -> bool:
+def alike(procedure: AnyProcedure, a: KeptPiece, b: KeptPiece) -> bool:
     """Whether two pieces differ in nothing but their place: then they count together."""
 
     def shape(p: KeptPiece) -> dict[str, object]:
@@ -49,7 +48,7 @@ def scatter(shop: Shop, machine: Machine, *, drawn: bool, without: int) -> Piece
     for kept in [r for r in shop.rounds(machine.uid) if r.status == "signed" and r.id != without][-MOST_ROUNDS:]:
         if kept.procedure not in REGISTRY:
             continue
-        procedure: Procedure[Any] = load(kept.procedure)
+        procedure: AnyProcedure = load(kept.procedure)
         if procedure.makes is not Makes.PIECE:
             continue
         left = [p for p in shop.pieces(kept.id) if _drawn(p) is drawn]

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
 from keen_compass.language import tr
 from keen_compass.pieces.toolpath import ToolPath
+from keen_compass.quantities.bodies import JsonMapping
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.stored import StoredAmount
@@ -175,7 +175,7 @@ class Making(Choosing):
             raise InputError(tr("No file was written for this piece. Write it first, or press again if it is made."))
         return self.made()
 
-    def made(self, practice: Mapping[str, Any] | None = None) -> KeptPiece:
+    def made(self, practice: JsonMapping | None = None) -> KeptPiece:
         """The piece has been made on the machine; it keeps the settings in force now.
 
         practice: what a stand-in needs to make it again besides its file, where one made it.
@@ -201,7 +201,7 @@ class Making(Choosing):
             c.changed()
         return piece
 
-    def _keep_piece(self, practice: Mapping[str, Any] | None) -> KeptPiece:
+    def _keep_piece(self, practice: JsonMapping | None) -> KeptPiece:
         c, way = self._c, self.way
         if way.made and (refused := self.refusal()):
             raise PieceError(say(refused))

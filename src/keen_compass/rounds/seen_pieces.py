@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.errors import InputError
 from keen_compass.language import tr
 from keen_compass.procedures.stages import Makes
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.quantities.notes import Note, note
 from keen_compass.rounds.seen_pictures import SeenPictures
@@ -92,7 +93,7 @@ class SeenPieces(SeenPictures[Scanned]):
         self.looked = Scanned(data, seen, dpi, readings, tuple(notes))
         self._c.changed()
 
-    def record(self, dpi: float) -> dict[str, Any] | None:
+    def record(self, dpi: float) -> JsonObject | None:
         """What the shop knows of its scanner at that setting."""
         kept = self._c.shop.thing(KIND)
         return kept if kept is not None and abs(kept["dpi"] - dpi) <= OTHER_DPI * dpi else None

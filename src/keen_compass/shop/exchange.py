@@ -12,9 +12,10 @@ import base64
 import json
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from typing import Any, NamedTuple
 
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.quantities.stored import StoredValue, stored_from_body
 from keen_compass.shop.incoming import FORMAT, VERSION, Incoming, Understands, read_incoming
 from keen_compass.shop.schema import COLUMNS
@@ -86,7 +87,7 @@ def join(
     return _take_over(shop, incoming, lambda share: progress(0.5 + share / 2)), apart
 
 
-def _dump(shop: Shop, machine: str) -> dict[str, list[dict[str, Any]]]:
+def _dump(shop: Shop, machine: str) -> dict[str, list[JsonObject]]:
     """Every row of one machine, or of all, by table; instruments always all."""
     own = ("WHERE machine = ?", machine) if machine else ("",)
     rounds = "round IN (SELECT id FROM round WHERE machine = ?)"
@@ -184,7 +185,7 @@ class _Here:
             self._numbers.setdefault(tuple(key), []).append(number)
         self._met: Counter[tuple[Any, ...]] = Counter()
 
-    def number_of(self, row: Mapping[str, Any]) -> int | None:
+    def number_of(self, row: JsonMapping) -> int | None:
         """That of the same row; None where it isn't here. Each is asked for once."""
         key = tuple(row[column] for column in self._columns)
         self._met[key] += 1

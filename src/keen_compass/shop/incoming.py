@@ -10,7 +10,7 @@ from __future__ import annotations
 import base64
 import json
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from hashlib import sha256
 from typing import Any, TypeVar
@@ -22,6 +22,7 @@ from keen_compass.machines.instrument_record import instrument_to_json
 from keen_compass.machines.limits import FITTINGS, THICKNESS, WIDEST_TOOL
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.snapshot import Snapshot
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution, as_kept_today
 from keen_compass.quantities.instruments import Instrument
@@ -83,14 +84,14 @@ FARTHEST = 10_000.0  # mm, that something can sit from the tool
 TOLD_EVERY = 500
 
 # (procedure, parameters of a piece, or None where there is none yet) → what is wrong, or an empty text
-Understands = Callable[[str, Mapping[str, Any] | None], str]
+Understands = Callable[[str, JsonMapping | None], str]
 
 
 @dataclass(frozen=True, slots=True)
 class Incoming:
     """Rows by table, as `schema.COLUMNS` has them, references checked; numbers are those of the file."""
 
-    tables: dict[str, list[dict[str, Any]]]
+    tables: dict[str, list[JsonObject]]
 
 
 def read_incoming(
@@ -98,7 +99,7 @@ def read_incoming(
 ) -> Incoming:
     """Understand a whole file. Raises FileFormatError naming the place."""
     given = _tables(text)
-    tables: dict[str, list[dict[str, Any]]] = {}
+    tables: dict[str, list[JsonObject]] = {}
     total, done = max(sum(map(len, given.values())), 1), 0
     reader = _Reader(understands, machines_here)
     for table in TABLES:
@@ -153,7 +154,7 @@ def _tables(text: str) -> dict[str, list[Any]]:
     return {table: given[table] for table in TABLES}
 
 
-def _shaped(table: str, raw: Any) -> dict[str, Any]:
+def _shaped(table: str, raw: Any) -> JsonObject:
     """A row with exactly its table's fields, each of its type. Raises Wrong."""
     if not isinstance(raw, dict):
         raise Wrong(tr("expected an object with its fields"))
@@ -221,21 +222,21 @@ class _Reader:
         self._pieces: dict[int, int] = {}
         self._stages: dict[int, int] = {}
         self._slots: dict[int, int] = {}
-        self._things: dict[str, dict[str, Any]] = {}
+        self._things: dict[str, JsonObject] = {}
         self._fittings: dict[str, str] = {}
         self._stock: dict[tuple[str, float], str] = {}
         self._blobs: set[str] = set()
 
-    def row(self, table: str, row: dict[str, Any]) -> dict[str, Any]:
+    def row(self, table: str, row: JsonObject) -> JsonObject:
         """The row, with what its body says written again. Raises Wrong."""
-        change: dict[str, Any] = getattr(self, f"_{table}")(row)
+        change: JsonObject = getattr(self, f"_{table}")(row)
         if "machine" in row and row["machine"] not in self._machines:
             raise Wrong(tr("{machine!r} is no machine of this file", machine=row["machine"][:40]), "machine")
         if row.get("quantity", "x_steps") not in QUANTITIES:
             raise Wrong(tr("{quantity!r} is nothing that is calibrated", quantity=row["quantity"][:40]), "quantity")
         return row | change
 
-    def _thing(self, row: Mapping[str, Any]) -> dict[str, Any]:
+    def _thing(self, row: JsonMapping) -> JsonObject:
         plain = PLAIN_THINGS.get(row["kind"])
         if not row["uid"] or (plain is None and row["kind"] not in ("tool", "stock", *FITTINGS)):
             raise Wrong(tr("{kind!r} is not known", kind=row["kind"][:40]), "kind")
@@ -265,7 +266,7 @@ class _Reader:
         self._things[row["uid"]] = known
         return {"body": json.dumps(known)}
 
-    def _machine(self, row: Mapping[str, Any]) -> dict[str, Any]:
+    def _machine(self, row: JsonMapping) -> JsonObject:
         body = object_of(row["body"])
         named = body.get("tools")
         if not isinstance(named, list) or not all(isinstance(uid, str) and uid in self._things for uid in named):
@@ -287,7 +288,7 @@ class _Reader:
         self._machines.add(machine.uid)
         return {"body": json.dumps(parts_of(machine, {})[0])}
 
-    def _mounted(self, row: Mapping[str, Any]) -> dict[str, Any]:
+    def _mounted(self, row: JsonMapping) -> JsonObject:
         body = strict(MountedBody, object_of(row["body"]))
         for name in ("tool", "stock", *FITTINGS):
             if (uid := getattr(body, name)) and uid not in self._things:
@@ -299,19 +300,19 @@ class _Reader:
         found = {name: v for name in ("stock", *FITTINGS, *lies) if (v := getattr(body, name)) not in ("", None)}
         return {"body": json.dumps({"tool": body.tool, **found})}
 
-    def _blob(self, row: Mapping[str, Any]) -> dict[str, Any]:
+    def _blob(self, row: JsonMapping) -> JsonObject:
         if sha256(row["data"]).hexdigest() != row["name"]:
             raise Wrong(tr("doesn’t fit its bytes"), "name")
         self._blobs.add(row["name"])
         return {}
 
-    def _instrument(self, row: Mapping[str, Any]) -> dict[str, Any]:
+    def _instrument(self, row: JsonMapping) -> JsonObject:
         instrument = strict(Instrument, object_of(row["body"]))
         if instrument.uid != row["uid"] or not instrument.uid:
             raise Wrong(tr("doesn’t fit the profile"), "uid")
         return {"body": json.dumps(instrument_to_json(instrument))}
 
-    def _round(self, row: Mapping[str, Any]) -> dict[str, Any]:
+    def _round(self, row: JsonMapping) -> JsonObject:
         if complaint := self._understands(row["procedure"], None):
             raise Wrong(complaint, "procedure")
         body = strict(RoundBody, object_of(row["body"]))
@@ -321,7 +322,7 @@ class _Reader:
         self._round_machine[row["id"]] = row["machine"]
         return {"body": json.dumps(kept(body))}
 
-    def _piece(self, row: Mapping[str, Any]) -> dict[str, Any]:
+    def _piece(self, row: JsonMapping) -> JsonObject:
         procedure = self._rounds.get(row["round"])
         if procedure is None or self._round_machine[row["round"]] != row["machine"]:
             raise Wrong(tr("is no round of that machine in this file"), "round")
@@ -335,7 +336,7 @@ class _Reader:
         found = {"parameters": body.parameters, "place": body.place, "on_bed": body.on_bed, **use}
         return {"body": json.dumps(found | {"practice": None})}  # the stand-in behind it stays where it was
 
-    def _stage(self, row: Mapping[str, Any]) -> dict[str, Any]:
+    def _stage(self, row: JsonMapping) -> JsonObject:
         if row["piece"] not in self._pieces:
             raise Wrong(tr("is no piece of this file"), "piece")
         if row["kind"] not in STAGES:
@@ -349,7 +350,7 @@ class _Reader:
         self._new(self._stages, row, row["piece"])
         return {"body": json.dumps(Snapshot.from_body(given).to_body())}
 
-    def _mark(self, row: Mapping[str, Any]) -> dict[str, Any]:
+    def _mark(self, row: JsonMapping) -> JsonObject:
         if row["round"] not in self._rounds:
             raise Wrong(tr("is no round of this file"), "round")
         if row["piece"] and self._pieces.get(row["piece"]) != row["round"]:
@@ -386,7 +387,7 @@ class _Reader:
             mark = Editing()
         return {"body": json.dumps(mark.to_body())}
 
-    def _reading(self, row: Mapping[str, Any]) -> dict[str, Any]:
+    def _reading(self, row: JsonMapping) -> JsonObject:
         if row["stage"] not in self._stages:
             raise Wrong(tr("is no stage of this file"), "stage")
         if row["kind"] == Kind.LENGTH and row["unit"] not in UNITS_MM:
@@ -407,7 +408,7 @@ class _Reader:
         self._new(self._slots, row, row["stage"])
         return asdict(to_row(reading))
 
-    def _value(self, row: Mapping[str, Any]) -> dict[str, Any]:
+    def _value(self, row: JsonMapping) -> JsonObject:
         if row["round"] is not None and row["round"] not in self._rounds:
             raise Wrong(tr("is no round of this file"), "round")
         if row["how"] not in HOW:
@@ -417,7 +418,7 @@ class _Reader:
             raise Wrong(tr("is nobody’s but the machine’s"), "subject")
         return {"body": json.dumps(stored.to_body())}
 
-    def _finding(self, row: Mapping[str, Any]) -> dict[str, Any]:
+    def _finding(self, row: JsonMapping) -> JsonObject:
         if row["round"] not in self._rounds:
             raise Wrong(tr("is no round of this file"), "round")
         finding = strict(Finding, as_kept_today(object_of(row["body"])))
@@ -441,7 +442,7 @@ class _Reader:
             raise Wrong(tr("has a verdict without its number"), "body")
         return {"body": json.dumps(finding.to_json())}
 
-    def _event(self, row: Mapping[str, Any]) -> dict[str, Any]:
+    def _event(self, row: JsonMapping) -> JsonObject:
         if not row["kind"].replace("_", "").isalpha():
             raise Wrong(tr("is no kind of event"), "kind")
         if row["kind"] == FOUND_OTHERWISE:
@@ -452,7 +453,7 @@ class _Reader:
             time_of(said.since)
         return {}
 
-    def _new(self, known: dict[int, T], row: Mapping[str, Any], what: T) -> None:
+    def _new(self, known: dict[int, T], row: JsonMapping, what: T) -> None:
         if row["id"] in known or not row["id"]:
             raise Wrong(tr("stands twice, or is 0"), "id")
         known[row["id"]] = what

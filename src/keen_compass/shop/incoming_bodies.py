@@ -15,6 +15,7 @@ from keen_compass.errors import InputError
 from keen_compass.language import tr
 from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.machines.limits import LIMITS, THICKNESS, WIDEST_TOOL
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue
@@ -60,7 +61,7 @@ def time_of(text: str) -> str:
     return time.strftime("%Y-%m-%dT%H:%M:%S.%fZ")
 
 
-def object_of(text: str) -> dict[str, Any]:
+def object_of(text: str) -> JsonObject:
     """A JSON object. Raises Wrong."""
     try:
         body = json.loads(text, parse_constant=no_number)
@@ -162,7 +163,7 @@ class RoundBody(Struct):
 class PieceBody(Struct):
     """What was ordered, and the places that it takes, or the only one: x, y, width, height."""
 
-    parameters: dict[str, Any]
+    parameters: JsonObject
     place: list[Any] | None = None
     on_bed: bool = False
     use: dict[Literal["pierces", "metres", "minutes"], Annotated[float, Meta(ge=0, le=LARGEST_NUMBER)]] | None = None
@@ -171,7 +172,7 @@ class PieceBody(Struct):
 class StageBody(Struct):
     """What was in force."""
 
-    held: dict[str, Any]
+    held: JsonObject
     seen: dict[str, str] = field(default_factory=dict)
     tool: Tool | None = None
     stock: Stock | None = None
@@ -204,7 +205,7 @@ class FoundBody(Struct):
     pieces: list[int]
 
 
-def kept(body: Struct) -> dict[str, Any]:
+def kept(body: Struct) -> JsonObject:
     """What of a body is kept: what it says, in the order of its fields; a time as the shop file writes it."""
     found = {name: value for name, value in to_builtins(body).items() if value is not None}
     return found | ({"at": time_of(found["at"])} if "at" in found else {})

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
+
+from keen_compass.quantities.bodies import JsonMapping
 
 if TYPE_CHECKING:  # the first screen needs none of them
     from keen_compass.machines.snapshot import Snapshot
@@ -59,7 +61,7 @@ class KeptPiece(NamedTuple):
     parameters: Mapping[str, object]
     place: tuple[Box, ...]
     on_bed: bool
-    practice: Mapping[str, Any] | None
+    practice: JsonMapping | None
     stages: tuple[KeptStage, ...]
     use: Mapping[str, float]
     doubtful: tuple[str, ...]

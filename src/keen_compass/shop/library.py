@@ -9,12 +9,12 @@ import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from typing import Any
 
 from keen_compass.machines.fitted import Fitting, Stock, Tool
 from keen_compass.machines.heads import sign_kept
 from keen_compass.machines.limits import PROCESS_SETTINGS
 from keen_compass.machines.profile import Machine
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.kinds import MachineKind
@@ -241,7 +241,7 @@ def settings_for(shop: Shop, machine: str, subject: Subject) -> dict[str, float]
     return {}
 
 
-def _thing(kind: str, machine: str, subject: Subject, settings: Mapping[str, float]) -> tuple[str, dict[str, Any]]:
+def _thing(kind: str, machine: str, subject: Subject, settings: Mapping[str, float]) -> tuple[str, JsonObject]:
     """(uid, body) as the shop file keeps it: whatever cuts, of one process in one material and thickness."""
     said = (kind, machine, subject.process, subject.material, f"{subject.thickness:g}")
     uid = hashlib.blake2b("\x1f".join(said).encode("utf-8", "surrogatepass"), digest_size=16).hexdigest()
@@ -255,11 +255,11 @@ def _thing(kind: str, machine: str, subject: Subject, settings: Mapping[str, flo
     }
 
 
-def _said(body: Mapping[str, Any]) -> Subject:
+def _said(body: JsonMapping) -> Subject:
     return Subject(material=body["material"], thickness=float(body["thickness"]), process=body["process"])
 
 
-def _settings(body: Mapping[str, Any]) -> dict[str, float]:
+def _settings(body: JsonMapping) -> dict[str, float]:
     return {name: float(body[name]) for name in PROCESS_SETTINGS if body.get(name) is not None}
 
 

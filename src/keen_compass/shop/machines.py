@@ -13,6 +13,7 @@ from keen_compass.language import tr
 from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.machines.instrument_record import instrument_from_json, instrument_to_json
 from keen_compass.machines.profile import Machine
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.families import Lives
 from keen_compass.quantities.findings import Finding
@@ -115,7 +116,7 @@ class MachineRows(ShopBase):
             if stock and (machine.stock is None or stock.uid != machine.stock.uid):  # nothing of it is cut yet
                 self.put_event(machine.uid, "new_sheet", stock.name)
 
-    def _put_parts(self, machine: str, things: Things, loaded: dict[str, Any]) -> None:
+    def _put_parts(self, machine: str, things: Things, loaded: JsonObject) -> None:
         """Append what is new of some things, and of what is mounted."""
         here = self._things()
         for uid, (kind, what) in things.items():
@@ -128,7 +129,7 @@ class MachineRows(ShopBase):
         """What may lie on a machine: what lay on it or on another of its kind, as it lay there last, else as large as
         the bed."""
         alike = {m.uid for m in self.machines() if _feeds_on(m) == _feeds_on(machine)}
-        lay: dict[str, Mapping[str, Any]] = {}
+        lay: dict[str, JsonMapping] = {}
         fit: set[str] = set()
         for _, on, _, body in self._f.rows("mounted", OLDEST_FIRST):
             said = json.loads(body)
@@ -145,23 +146,23 @@ class MachineRows(ShopBase):
             found.append(Stock(what["name"], what["thickness"], **where, uid=uid))
         return found
 
-    def things_of(self, kind: str) -> list[dict[str, Any]]:
+    def things_of(self, kind: str) -> list[JsonObject]:
         """What things of a kind are, as they were written last."""
         return list(self._things(kind=kind).values())
 
-    def things_by_uid(self, kind: str) -> dict[str, dict[str, Any]]:
+    def things_by_uid(self, kind: str) -> dict[str, JsonObject]:
         """The same by uid, in the order of their first."""
         return self._things(kind=kind)
 
-    def thing(self, uid: str) -> dict[str, Any] | None:
+    def thing(self, uid: str) -> JsonObject | None:
         """What one thing is; None where there is none of that identity."""
         return self._things().get(uid)
 
-    def thing_versions(self, uid: str) -> list[tuple[str, dict[str, Any]]]:
+    def thing_versions(self, uid: str) -> list[tuple[str, JsonObject]]:
         """(at, what it was said to be) of one thing, oldest first."""
         return [(row[3], json.loads(row[4])) for row in self._f.rows("thing", f"WHERE uid = ? {OLDEST_FIRST}", uid)]
 
-    def put_things(self, kind: str, things: Mapping[str, Mapping[str, Any]], *, again: bool = False) -> None:
+    def put_things(self, kind: str, things: Mapping[str, JsonMapping], *, again: bool = False) -> None:
         """Append what is new of some things, by uid; each has a name. again: also where it says the same as before."""
         here = self._things(kind=kind)
         with self.writing():
@@ -169,7 +170,7 @@ class MachineRows(ShopBase):
                 if again or here.get(uid) != what:
                     self._f.append("thing", uid=uid, kind=kind, at=self._stamp(uid), body=json.dumps(what))
 
-    def _things(self, until: str = "", kind: str = "") -> dict[str, dict[str, Any]]:
+    def _things(self, until: str = "", kind: str = "") -> dict[str, JsonObject]:
         """What each thing is, by its uid, in the order of their first."""
         tail = f"WHERE (? = '' OR at <= ?) AND (? = '' OR kind = ?) {OLDEST_FIRST}"
         return {uid: json.loads(body) for _, uid, _, _, body in self._f.rows("thing", tail, until, until, kind, kind)}
@@ -178,13 +179,13 @@ class MachineRows(ShopBase):
         """Material and thickness → uid."""
         return {(what["name"], what["thickness"]): uid for uid, what in self._things(kind="stock").items()}
 
-    def _mounted(self, machine: str) -> dict[str, Any]:
+    def _mounted(self, machine: str) -> JsonObject:
         for *_, body in self._f.rows("mounted", f"WHERE machine = ? {NEWEST} LIMIT 1", machine):
-            found: dict[str, Any] = json.loads(body)
+            found: JsonObject = json.loads(body)
             return found
         return {}
 
-    def _all_mounted(self) -> dict[str, dict[str, Any]]:
+    def _all_mounted(self) -> dict[str, JsonObject]:
         return {machine: json.loads(body) for _, machine, _, body in self._f.rows("mounted", OLDEST_FIRST)}
 
     # Instruments

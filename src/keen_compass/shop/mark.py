@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
-from typing import Any, ClassVar, TypeVar
+from typing import ClassVar, TypeVar
 
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.shop.kept import SHOWN
 
 
@@ -15,12 +16,12 @@ class Mark:
     __slots__ = ()
     kind: ClassVar[str]
 
-    def to_body(self) -> dict[str, Any]:
+    def to_body(self) -> JsonObject:
         """As the shop file keeps it."""
         return asdict(self)  # type: ignore[call-overload, no-any-return]  # each mark is one
 
     @classmethod
-    def from_body(cls: type[M], body: Mapping[str, Any]) -> M:
+    def from_body(cls: type[M], body: JsonMapping) -> M:
         """Inverse of `to_body`. Fields that an older program didn't write have their defaults."""
         return cls(**body)
 

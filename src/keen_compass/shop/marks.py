@@ -9,10 +9,11 @@ import math
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from keen_compass.errors import InputError
 from keen_compass.language import tr
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.shop.mark import Choices, Mark, StepShown
 
 
@@ -45,7 +46,7 @@ class SheetStages(Mark):
     sent: str = ""
 
     @classmethod
-    def from_body(cls, body: Mapping[str, Any]) -> SheetStages:
+    def from_body(cls, body: JsonMapping) -> SheetStages:
         """Inverse of `to_body`."""
         aimed = {str(name): (float(x), float(y)) for name, (x, y) in body.get("aimed", {}).items()}
         listed = {name: tuple(body.get(name, ())) for name in ("done", "bars")}
@@ -92,7 +93,7 @@ class Skipped(Mark):
     skipped: tuple[str, ...] = ()
 
     @classmethod
-    def from_body(cls, body: Mapping[str, Any]) -> Skipped:
+    def from_body(cls, body: JsonMapping) -> Skipped:
         """Inverse of `to_body`."""
         return cls(tuple(body["skipped"]))
 
@@ -122,12 +123,12 @@ class Decided(Mark):
     kind: ClassVar[str] = "decision"
     enter: Mapping[str, bool] = field(default_factory=dict)
 
-    def to_body(self) -> dict[str, Any]:
+    def to_body(self) -> JsonObject:
         """As the shop file keeps it."""
         return dict(self.enter)
 
     @classmethod
-    def from_body(cls, body: Mapping[str, Any]) -> Decided:
+    def from_body(cls, body: JsonMapping) -> Decided:
         """Inverse of `to_body`."""
         return cls(dict(body))
 
@@ -148,12 +149,12 @@ class Computed(Mark):
     kind: ClassVar[str] = "computed"
     by_quantity: Mapping[str, Mapping[str, float | None]] = field(default_factory=dict)
 
-    def to_body(self) -> dict[str, Any]:
+    def to_body(self) -> JsonObject:
         """As the shop file keeps it."""
         return {q: dict(figures) for q, figures in self.by_quantity.items()}
 
     @classmethod
-    def from_body(cls, body: Mapping[str, Any]) -> Computed:
+    def from_body(cls, body: JsonMapping) -> Computed:
         """Inverse of `to_body`."""
         return cls(dict(body))
 
@@ -168,10 +169,10 @@ class Signed(Mark):
 
     kind: ClassVar[str] = "signed"
     reason: str = ""
-    answer: Mapping[str, Any] | None = None
-    instrument: Mapping[str, Any] | None = None
+    answer: JsonMapping | None = None
+    instrument: JsonMapping | None = None
 
-    def to_body(self) -> dict[str, Any]:
+    def to_body(self) -> JsonObject:
         """As the shop file keeps it."""
         kept = {"answer": self.answer, "instrument": self.instrument}
         return {"reason": self.reason, **{name: body for name, body in kept.items() if body is not None}}
@@ -205,7 +206,7 @@ class PicturesTaken(Mark):
     size: tuple[float, float] = (0.0, 0.0)
 
     @classmethod
-    def from_body(cls, body: Mapping[str, Any]) -> PicturesTaken:
+    def from_body(cls, body: JsonMapping) -> PicturesTaken:
         """Inverse of `to_body`."""
         width, height = body.get("size", (0.0, 0.0))
         return cls(dict(body.get("blobs", {})), (float(width), float(height)))
@@ -223,13 +224,13 @@ class ArtworkChosen(Mark):
     blob: str = ""
     file: str = ""
     name: str = ""
-    settings: Mapping[str, Any] = field(default_factory=dict)
+    settings: JsonMapping = field(default_factory=dict)
     copies: int = 1
     marks: tuple[tuple[float, float], ...] = ()
-    sticker: Mapping[str, Any] = field(default_factory=dict)
+    sticker: JsonMapping = field(default_factory=dict)
 
     @classmethod
-    def from_body(cls, body: Mapping[str, Any]) -> ArtworkChosen:
+    def from_body(cls, body: JsonMapping) -> ArtworkChosen:
         """Inverse of `to_body`."""
         marks = tuple((float(x), float(y)) for x, y in body.get("marks", ()))
         return cls(

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from keen_compass.errors import ShopDamagedError
 from keen_compass.language import tr
+from keen_compass.quantities.bodies import JsonMapping
 from keen_compass.quantities.geometry import Box
 from keen_compass.shop.base import ShopBase, time_of
 from keen_compass.shop.kept import SHOWN, KeptPiece, KeptReading, KeptRound, KeptStage
@@ -45,7 +46,7 @@ class NewPiece(NamedTuple):
     parameters: Mapping[str, object]
     place: Sequence[Box]
     on_bed: bool
-    practice: Mapping[str, Any] | None
+    practice: JsonMapping | None
     stages: Sequence[tuple[str, bytes]]
     snapshot: Snapshot
     use: Mapping[str, float]
@@ -116,7 +117,7 @@ class RoundRows(ShopBase):
 
         As `StepShown` and `Choices` say it; the first screen asks, and waits for no class of marks to be made.
         """
-        said: dict[str, Mapping[str, Any]] = {}
+        said: dict[str, JsonMapping] = {}
         for _, _, kind, *_, body in self._f.rows(
             "mark", f"WHERE round = ? AND kind IN (?, ?) {NEWEST}", round_id, *SHOWN
         ):

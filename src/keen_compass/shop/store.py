@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from typing import Any
 
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.shop.machines import MachineRows
 from keen_compass.shop.pieces import RoundRows
 from keen_compass.shop.schema import NEWEST
@@ -16,14 +17,14 @@ class Shop(MachineRows, RoundRows):
 
     # Practice
 
-    def stand_in(self, machine: str) -> dict[str, Any] | None:
+    def stand_in(self, machine: str) -> JsonObject | None:
         """The hidden truths behind a practice machine, for the practice tools only; None without one."""
         for *_, body in self._f.rows("stand_in", f"WHERE machine = ? {NEWEST} LIMIT 1", machine):
-            truth: dict[str, Any] = json.loads(body)
+            truth: JsonObject = json.loads(body)
             return truth or None
         return None
 
-    def put_stand_in(self, machine: str, body: Mapping[str, Any]) -> None:
+    def put_stand_in(self, machine: str, body: JsonMapping) -> None:
         """Keep the truths of a practice machine."""
         with self.writing():
             self._f.append("stand_in", machine=machine, at=self._stamp(machine), body=json.dumps(body))

@@ -8,17 +8,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
 
 from keen_compass.machines.limits import FITTINGS
 from keen_compass.machines.profile import Machine
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 
-Things = dict[str, tuple[str, dict[str, Any]]]  # uid → (kind, what it is)
+Things = dict[str, tuple[str, JsonObject]]  # uid → (kind, what it is)
 
 
-def parts_of(
-    machine: Machine, known_stock: Mapping[tuple[str, float], str]
-) -> tuple[dict[str, Any], Things, dict[str, Any]]:
+def parts_of(machine: Machine, known_stock: Mapping[tuple[str, float], str]) -> tuple[JsonObject, Things, JsonObject]:
     """(profile, things, what is mounted), each as the shop file keeps it.
 
     known_stock: uid by material and thickness: the same material in the same thickness is the same stock.
@@ -31,7 +29,7 @@ def parts_of(
         if t.trails:  # of all others nothing new is said: they are what they were
             things[t.uid][1]["trails"] = True
     mounted = next((t.uid for t in tools if t.uid == machine.mounted), tools[0].uid if tools else "")
-    loaded: dict[str, Any] = {"tool": mounted}
+    loaded: JsonObject = {"tool": mounted}
     fittings = [f if f.uid else replace(f, uid=_uid(machine.uid, f.kind, f.name)) for f in machine.fittings]
     for f in fittings:
         things[f.uid] = f.kind, {"name": f.name} | ({"offset": list(f.offset)} if f.offset else {})
@@ -44,9 +42,7 @@ def parts_of(
     return body | {"tools": [t.uid for t in tools], "fittings": [[f.kind, f.uid] for f in fittings]}, things, loaded
 
 
-def put_together(
-    body: Mapping[str, Any], things: Mapping[str, Mapping[str, Any]], loaded: Mapping[str, Any]
-) -> Machine:
+def put_together(body: JsonMapping, things: Mapping[str, JsonMapping], loaded: JsonMapping) -> Machine:
     """Inverse of `parts_of`; a tool or stock that can't be read any more is left out."""
     tools = [{"uid": uid, **things[uid]} for uid in body["tools"] if uid in things]
     stock = None

@@ -6,8 +6,9 @@ import math
 import random
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES, Quantity
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
@@ -110,12 +111,12 @@ class Truth:
     grip: tuple[float, float] = (0.0, 0.0)
     parts: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """For a practice machine's record in the shop file."""
         return asdict(self)
 
     @classmethod
-    def from_json(cls, body: Mapping[str, Any]) -> Truth:
+    def from_json(cls, body: JsonMapping) -> Truth:
         """Inverse of `to_json`."""
         lead = {axis: (float(pair[0]), float(pair[1])) for axis, pair in body.get("lead", {}).items()}
         named = ("instrument_error", "bed", "bed_size", "clean", "printer", "lies", "camera", "grip")

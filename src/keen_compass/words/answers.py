@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.words.say import Show, say
 
 
-def finding_as_json(finding: Finding, show: Show) -> dict[str, Any]:
+def finding_as_json(finding: Finding, show: Show) -> JsonObject:
     """One finding as the command line prints it."""
     return finding.to_json() | {
         "formula": say(finding.formula, show),
@@ -18,7 +19,7 @@ def finding_as_json(finding: Finding, show: Show) -> dict[str, Any]:
     }
 
 
-def solution_as_json(solution: Solution, show: Show) -> dict[str, Any]:
+def solution_as_json(solution: Solution, show: Show) -> JsonObject:
     """Everything that one set of readings says."""
     figures = {name: _said(value, show) for name, value in solution.figures.items()}
     return solution.to_json() | {

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from keen_compass.language import marked, tr
 from keen_compass.procedures.complaints import AnsweredIn, Diagnosis, SeenIn, from_kept
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.solve.complaints import Explained
 from keen_compass.words.errors import error_in_words
@@ -77,7 +78,7 @@ LOOK = {
 }
 
 
-def diagnosis_as_json(found: Diagnosis) -> dict[str, Any]:
+def diagnosis_as_json(found: Diagnosis) -> JsonObject:
     """The command line's answer."""
     return {
         "causes": [

@@ -115,10 +115,11 @@ class Show(NamedTuple):
 PLAIN = Show()
 THOU = 0.0254  # mm
 THOU_PER_FOOT = 12  # in 1 mm per m
-Text = str | Callable[[Mapping[str, Any], Show], str]
+Values = Mapping[str, Any]  # of a note, by name
+Text = str | Callable[[Values, Show], str]
 
 
-def say(said: Said | Mapping[str, Any], show: Show = PLAIN) -> str:
+def say(said: Said | Values, show: Show = PLAIN) -> str:
     """The words of a note, of a code, or of a note in its kept form."""
     if isinstance(said, str):  # the empty code says nothing
         said = Note(said)
@@ -148,10 +149,10 @@ def finished(text: str) -> str:
     return capital(text) + ("" if text.endswith((".", "?")) else ".")
 
 
-def asked(text: str) -> Callable[[Mapping[str, Any], Show], str]:
+def asked(text: str) -> Callable[[Values, Show], str]:
     """A text that may be said of something: ``Width: zero: nothing is that small.``"""
 
-    def words(v: Mapping[str, Any], show: Show) -> str:
+    def words(v: Values, show: Show) -> str:
         plain = _Template(show).vformat(tr(text), (), v)
         return finished(f"{say(v['of'], show)}: {plain}" if v.get("of") else plain)
 

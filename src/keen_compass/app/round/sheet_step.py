@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 from PySide6.QtCore import QPointF
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -22,6 +21,7 @@ from keen_compass.language import tr
 from keen_compass.machines.shown import show_length, show_size
 from keen_compass.pieces.page import Page
 from keen_compass.procedures.stages import Stage
+from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.geometry import Point
 from keen_compass.rounds.sheet_lines import mapped
 from keen_compass.words.beside import beside_in_words
@@ -125,7 +125,7 @@ class SheetStep(QWidget):
         warned = panel.warning()
         self._said.say(trouble or warned, "bad" if trouble else "warn")
 
-    def _sticker(self, stage: Stage) -> dict[str, Any]:
+    def _sticker(self, stage: Stage) -> JsonObject:
         """What is printed and cut on the sheet, as the stage has it."""
         making = self._model.session.making
         if Stage.ARTWORK not in self._sheets.stages:

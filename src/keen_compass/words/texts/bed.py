@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 from keen_compass.language import tr
-from keen_compass.words.say import PLAIN, Show, Text
+from keen_compass.words.say import PLAIN, Show, Text, Values
 from keen_compass.words.texts import About
 
 ABOUT = About(
@@ -20,11 +17,11 @@ ABOUT = About(
 )
 
 
-def _over(v: Mapping[str, Any], show: Show) -> str:
+def _over(v: Values, show: Show) -> str:
     return tr("over {length} between the head’s screws", length=show.length(v["mount"], 0))
 
 
-def _raised(v: Mapping[str, Any], show: Show) -> str:
+def _raised(v: Values, show: Show) -> str:
     return ", ".join(f"{show.corner(corner)} +{show.length(lift)}" for corner, lift in v["raised"])
 
 

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 from keen_compass.language import tr, tr_n, written
-from keen_compass.words.say import Show, Text
+from keen_compass.words.say import Show, Text, Values
 from keen_compass.words.texts import About
 from keen_compass.words.texts.shifts import shifted
 
@@ -24,7 +21,7 @@ ABOUT = About(
 )
 
 
-def _moves(v: Mapping[str, Any], show: Show) -> str:
+def _moves(v: Values, show: Show) -> str:
     """The sentence that proves the sign."""
     where = shifted(v, show)
     return (

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from typing import Any
 
 from keen_compass.language import marked, tr, tr_n, written
 from keen_compass.machines.shown import show_length
 from keen_compass.quantities.catalogue import QUANTITIES, unknown_label
-from keen_compass.words.say import Show, Text, asked, capital, finished, say
+from keen_compass.words.say import Show, Text, Values, asked, capital, finished, say
 
-Values = Mapping[str, Any]
 NUMBERS = (
     marked("no"),
     marked("one"),

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 from keen_compass.language import tr, written
-from keen_compass.words.say import Show, Text
+from keen_compass.words.say import Show, Text, Values
 from keen_compass.words.texts import About
 from keen_compass.words.texts.shifts import shifted
 
@@ -26,7 +23,7 @@ ABOUT = About(
 )
 
 
-def _beside(v: Mapping[str, Any], show: Show) -> str:
+def _beside(v: Values, show: Show) -> str:
     """Where the worst of the crosses lies."""
     return tr("At cross {number} the cut lies {shifted} of the print.", number=v["number"], shifted=shifted(v, show))
 

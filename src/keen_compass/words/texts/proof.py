@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 from keen_compass.language import written
-from keen_compass.words.say import Show, Text
+from keen_compass.words.say import Show, Text, Values
 from keen_compass.words.texts import About
 from keen_compass.words.texts.shifts import shifted
 
@@ -27,7 +24,7 @@ ABOUT = About(
 )
 
 
-def _beside(v: Mapping[str, Any], show: Show) -> str:
+def _beside(v: Values, show: Show) -> str:
     """``0.10 mm to the left``."""
     words = shifted({"x": 0.0, "y": 0.0, v["axis"]: v["off"]}, show)
     return words.partition(" (")[0] or "nowhere"

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 from keen_compass.language import tr
 from keen_compass.quantities.catalogue import unknown_label
-from keen_compass.words.say import Show, Text, capital, say
+from keen_compass.words.say import Show, Text, Values, capital, say
 from keen_compass.words.texts import About
 
 ABOUT = About(
@@ -21,7 +18,7 @@ ABOUT = About(
 )
 
 
-def _odd_kerf(v: Mapping[str, Any], show: Show) -> str:
+def _odd_kerf(v: Values, show: Show) -> str:
     c = v["compensation"]
     took = tr("{length} were compensated", length=show.length(c)) if c else tr("nothing was compensated")
     return tr(
@@ -33,7 +30,7 @@ def _odd_kerf(v: Mapping[str, Any], show: Show) -> str:
     )
 
 
-def _apart(v: Mapping[str, Any], show: Show) -> str:
+def _apart(v: Values, show: Show) -> str:
     others = tr(" or ").join(unknown_label(name) for name in v["others"]) or tr("the rest")
     remedy = (
         tr(": measure the {would_help} too, or give the kerf", would_help=say(v["would_help"], show))

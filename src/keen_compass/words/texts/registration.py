@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 from keen_compass.language import tr, written
-from keen_compass.words.say import Show, Text
+from keen_compass.words.say import Show, Text, Values
 from keen_compass.words.texts import About
 
 MODELS = {
@@ -31,7 +28,7 @@ def _marks(numbers: list[int]) -> str:
     return ", ".join(map(str, numbers[:-1])) + (tr(" or ") if len(numbers) > 1 else "") + str(numbers[-1])
 
 
-def _means(v: Mapping[str, Any], show: Show) -> str:
+def _means(v: Values, show: Show) -> str:
     """``It lies turned 0.40° anticlockwise, its origin at X +1.20 mm, Y +0.30 mm, 0.15 % long along Y.``"""
     turn, shift, stretch = v["turn"], v["shift"], v["stretch"]
     long = [

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 from keen_compass.language import tr
-from keen_compass.words.say import Show, Text
+from keen_compass.words.say import Show, Text, Values
 from keen_compass.words.texts import About
 from keen_compass.words.texts.shifts import shifted
 
@@ -24,7 +21,7 @@ ABOUT = About(
 )
 
 
-def _moves(v: Mapping[str, Any], show: Show) -> str:
+def _moves(v: Values, show: Show) -> str:
     """The sentence that proves the sign."""
     where = shifted(v, show)
     return tr("The second tool will land {where} of where it did.", where=where) if where else tr("It stays as it is.")

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
-from keen_compass.words.say import Show
+from keen_compass.words.say import Show, Values
 
 NOTHING = 0.005  # mm
 
 
-def shifted(v: Mapping[str, Any], show: Show) -> str:
+def shifted(v: Values, show: Show) -> str:
     """``0.15 mm to the left (−X), 0.20 mm towards you (+Y)``, of mm along the machine's axes; empty for nothing."""
     moved = []
     for axis in "xy":

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 from keen_compass.language import tr, tr_n
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.words.say import Show, Text
+from keen_compass.words.say import Show, Text, Values
 
 NOUNS = {
     "about": "its own description",
@@ -31,12 +28,12 @@ NOUNS = {
 MOST_LISTED = 12
 
 
-def _row(v: Mapping[str, Any], _show: Show) -> str:
+def _row(v: Values, _show: Show) -> str:
     words = f"{tr(NOUNS[v['table']])} {v['number']}"
     return f"{words} ({v['day']})" if v["day"] else words
 
 
-def _found_otherwise(v: Mapping[str, Any], show: Show) -> str:
+def _found_otherwise(v: Values, show: Show) -> str:
     words = tr(
         "{label}: the controller held {here}, the logbook said {said} since {since}.",
         label=QUANTITIES[v["quantity"]].label,
