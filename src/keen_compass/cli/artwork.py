@@ -6,9 +6,9 @@ import argparse
 import math
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-from keen_compass.cli.common import length_given, paper_size, print_json
+from keen_compass.cli.common import Commands, length_given, paper_size, print_json
 from keen_compass.errors import InputError
 from keen_compass.formats.files import read_whole, shown_path
 from keen_compass.language import tr
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 MOST_NAME = 60  # letters
 
 
-def add_pictures(commands: Any) -> None:
+def add_pictures(commands: Commands) -> None:
     """What is found in pictures."""
     cross = commands.add_parser("find-cross", help=tr("the middle of a drawn cross in a picture, as JSON"))
     cross.add_argument("picture", type=Path, metavar=tr("PICTURE"), help=tr("PNG, JPEG, WebP or TIFF"))
@@ -67,7 +67,7 @@ def _find_cross(options: argparse.Namespace) -> int:
     return 0
 
 
-def add_artwork(commands: Any) -> None:
+def add_artwork(commands: Commands) -> None:
     """Where a sticker is cut; its page and its cut file."""
     outline = commands.add_parser("outline", help=tr("the cut line about an artwork, as SVG in mm"))
     _add_outset(outline)
@@ -161,7 +161,7 @@ def _told(artwork: Artwork, sticker: Sticker) -> JsonObject:
     }
 
 
-def _add_proof_job(commands: Any) -> None:
+def _add_proof_job(commands: Commands) -> None:
     """A printed page and its cut."""
     job = commands.add_parser("proof-job", help=tr("a printed sticker and its cut: the page as PDF, the cut file"))
     _add_outset(job)

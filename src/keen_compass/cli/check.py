@@ -5,14 +5,13 @@ from __future__ import annotations
 import argparse
 from contextlib import closing
 from pathlib import Path
-from typing import Any
 
-from keen_compass.cli.common import print_json
+from keen_compass.cli.common import Commands, print_json
 from keen_compass.errors import InputError
 from keen_compass.language import tr
 
 
-def add_check(commands: Any) -> None:
+def add_check(commands: Commands) -> None:
     """The command."""
     check = commands.add_parser(
         "check", help=tr("go over every row of a shop file: exit 0 sound, 1 with what is wrong")

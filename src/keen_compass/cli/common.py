@@ -11,6 +11,8 @@ from keen_compass.errors import InputError, UncertaintyError
 from keen_compass.formats.files import read_whole
 from keen_compass.language import tr
 
+Commands = Any  # in which a parser keeps its own: argparse has no public name for it
+
 LARGEST_INPUT = 20_000_000  # bytes
 
 

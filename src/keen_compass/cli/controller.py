@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keen_compass.cli.common import LARGEST_INPUT, pair, print_json, read_json
+from keen_compass.cli.common import LARGEST_INPUT, Commands, pair, print_json, read_json
 from keen_compass.errors import InputError
 from keen_compass.formats.files import read_whole
 from keen_compass.language import tr
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from keen_compass.formats.listing import Entry
 
 
-def add_cable(commands: Any) -> None:
+def add_cable(commands: Commands) -> None:
     """What is done over a cable, and a practice controller at its other end."""
     simulated = commands.add_parser("stand-in", help=tr("a simulated controller on a pseudo-terminal"))
     simulated.add_argument(
@@ -48,7 +48,7 @@ def add_cable(commands: Any) -> None:
     example.set_defaults(run=_port_profile)
 
 
-def add_listing(commands: Any) -> None:
+def add_listing(commands: Commands) -> None:
     """What is done with a controller's listing."""
     listing = commands.add_parser("listing", help=tr("a controller's listing of settings: read, compare, patch, find"))
     does = listing.add_subparsers(metavar="WHAT", required=True)

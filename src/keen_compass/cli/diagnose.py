@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
 
-from keen_compass.cli.common import print_json, read_json
+from keen_compass.cli.common import Commands, print_json, read_json
 from keen_compass.language import tr
 
 
-def add_diagnose(commands: Any) -> None:
+def add_diagnose(commands: Commands) -> None:
     """The command."""
     diagnose = commands.add_parser("diagnose", help=tr("what may be behind complaints, as JSON"))
     diagnose.add_argument("file", metavar=tr("FILE|-"), help=tr("complaints as JSON; -: standard input"))

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
-from typing import Any
 
-from keen_compass.cli.common import print_json
+from keen_compass.cli.common import Commands, print_json
 from keen_compass.errors import InputError
 from keen_compass.language import tr
 
 
-def add_due(commands: Any) -> None:
+def add_due(commands: Commands) -> None:
     """The command."""
     due = commands.add_parser("due", help=tr("what should be looked at again, and on which day, soonest first"))
     due.add_argument("--shop", type=Path, required=True, metavar="FILE", help=tr("the shop file"))

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-from keen_compass.cli.common import print_json
+from keen_compass.cli.common import Commands, print_json
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.formats.files import read_whole
 from keen_compass.language import tr
@@ -18,7 +18,7 @@ FIND = "find"
 MODELS = ("auto", "shift", "similarity", "affine", "projective")
 
 
-def add_fit(commands: Any) -> None:
+def add_fit(commands: Commands) -> None:
     """The command."""
     fit = commands.add_parser("fit", help=tr("lay a cut file onto a print: HP-GL, SVG, DXF or G-code"))
     fit.add_argument("file", type=Path, metavar="FILE", help=tr("HP-GL, SVG, DXF or G-code"))

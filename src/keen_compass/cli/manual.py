@@ -6,10 +6,11 @@ import argparse
 from pathlib import Path
 from typing import Any
 
+from keen_compass.cli.common import Commands
 from keen_compass.language import tr
 
 
-def add_manual(commands: Any) -> None:
+def add_manual(commands: Commands) -> None:
     """The command."""
     manual = commands.add_parser("manual", help=tr("write the manual as a folder of HTML"))
     manual.add_argument("folder", type=Path, metavar="DIR", help=tr("the folder"))

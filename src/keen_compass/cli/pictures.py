@@ -5,11 +5,11 @@ from __future__ import annotations
 import argparse
 import math
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 from msgspec import Meta, Struct
 
-from keen_compass.cli.common import length_given, print_json, read_json
+from keen_compass.cli.common import Commands, length_given, print_json, read_json
 from keen_compass.errors import InputError, PieceError
 from keen_compass.formats.files import read_whole
 from keen_compass.language import tr
@@ -27,7 +27,7 @@ Scale = Annotated[float, Meta(gt=0, le=10)]  # mm per px
 Share = Annotated[float, Meta(ge=0, le=10)]
 
 
-def add_reading(commands: Any) -> None:
+def add_reading(commands: Commands) -> None:
     """What pictures of sheets say."""
     sheet = commands.add_parser(
         "read-sheet", help=tr("what a tool drew beside a printed sheet’s targets, from a picture")

@@ -7,7 +7,7 @@ import json
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keen_compass.cli.common import pair, paper_size, size_of
+from keen_compass.cli.common import Commands, pair, paper_size, size_of
 from keen_compass.errors import InputError
 from keen_compass.language import tr
 from keen_compass.quantities.bodies import JsonObject
@@ -25,7 +25,7 @@ BURNING = ("pierce_height", "cut_height", "pierce_delay", "power", "focus")  # o
 MOST_CYCLES = 100
 
 
-def add_piece(commands: Any) -> None:
+def add_piece(commands: Commands) -> None:
     """The command."""
     piece = commands.add_parser("piece", help=tr("write a test piece's file"))
     piece.add_argument("procedure", metavar=tr("PROCEDURE"), help=tr("a name that `procedures` lists"))
@@ -183,7 +183,7 @@ def _cut_settings(given: dict[str, str], bed: Box) -> CutSettings:
 
 def _parameters(procedure: AnyProcedure, size: str | None, given: dict[str, str]) -> JsonObject:
     """The piece's parameters: a size where it has one, and what was set by name."""
-    parameters = procedure.unless_said(given)
+    parameters = dict(procedure.unless_said(given))
     if size:
         if not procedure.sizes.sides:
             raise InputError(tr("{name} has no size; use --set", name=procedure.name), "--size")

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from keen_compass.cli.common import print_json
+from keen_compass.cli.common import Commands, print_json
 from keen_compass.errors import InputError
 from keen_compass.language import tr
 from keen_compass.quantities.kinds import MachineKind
@@ -16,7 +16,7 @@ from keen_compass.quantities.kinds import MachineKind
 KEPT_FILES = 300  # of practice rounds
 
 
-def add_practice(commands: Any) -> None:
+def add_practice(commands: Commands) -> None:
     """The command."""
     practice = commands.add_parser("practice", help=tr("whole rounds on a simulated machine"))
     practice.add_argument("procedure", help=tr("its name; or all: a machine as it turned up, put right in order"))

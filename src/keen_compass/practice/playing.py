@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from functools import wraps
 from importlib.resources import files
 from typing import Concatenate, ParamSpec
@@ -11,6 +11,7 @@ from keen_compass.machines.profile import Machine
 from keen_compass.practice import paper
 from keen_compass.practice.stand_in import make, photo, scan, shows, take, takes
 from keen_compass.procedures.stages import Makes, Stage, Step
+from keen_compass.quantities.bodies import Parameters
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
@@ -140,7 +141,7 @@ def play(
     *,
     correct: bool = True,
     why_not: str = "No time to correct it",
-    chosen: Mapping[str, object] | None = None,
+    chosen: Parameters | None = None,
     by_picture: bool = False,
 ) -> RoundSession:
     """A whole round, from the first piece to the signature; or given up after measuring. chosen: of its choices.

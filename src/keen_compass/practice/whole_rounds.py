@@ -24,7 +24,7 @@ from keen_compass.practice.stand_in import cut_off_by
 from keen_compass.practice.turned_up import TurnedUp, turned_up
 from keen_compass.procedures import load, yielding
 from keen_compass.procedures.stages import Makes, Stage, Step
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.families import AIMED_WITH, Lives
 from keen_compass.quantities.findings import Solution
@@ -132,7 +132,7 @@ class Practice:
         if self.machine.mounted != self.turned.machine.mounted:
             self.shop.mount(self.machine, tool=self.turned.machine.tool)
 
-    def _seen(self, quantity: str) -> dict[str, object]:
+    def _seen(self, quantity: str) -> Parameters:
         """What a technician sees at the machine and chooses: what drives an axis."""
         q = QUANTITIES[quantity]
         drives = self.turned.drives

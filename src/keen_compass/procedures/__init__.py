@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from importlib import import_module
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -13,7 +12,7 @@ from keen_compass.quantities.families import Lives
 
 if TYPE_CHECKING:
     from keen_compass.procedures.base import AnyProcedure
-    from keen_compass.procedures.case import Parameters
+    from keen_compass.quantities.bodies import Parameters
 
 
 class Entry(NamedTuple):
@@ -32,7 +31,7 @@ class Entry(NamedTuple):
     apart: bool = False
     together: str = ""
 
-    def axis(self, chosen: Mapping[str, object]) -> str:
+    def axis(self, chosen: Parameters) -> str:
         """For which axis a round with these choices is; none where it is for all of them, or for none."""
         return str(chosen.get("axis", "x")) if self.apart and chosen.get("run") != self.together else ""
 

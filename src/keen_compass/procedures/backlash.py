@@ -15,14 +15,14 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.case import Case, length_mm
 from keen_compass.procedures.checking import axis_of, check_parameters, check_readings
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import ABBE, ask, assumed_notes, backlash_outcome, dial_mean, judged, no_number
 from keen_compass.procedures.stages import Makes, Surface
 from keen_compass.procedures.surroundings import COMPENSATION, Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.measuring import Held, Measurement, zeroing
 from keen_compass.quantities.notes import Note, note
@@ -107,7 +107,7 @@ class Backlash(Procedure[BacklashRun]):
         slow = Choice("take_up", "backlash.take_up", (("backlash.usual", "usual"), ("backlash.slow", "slow")))
         return (self.axis_choice(machine), COMPENSATION, slow)
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """At the middle of the bed, where there is room both ways."""
         chosen, machine = around.chosen, around.machine
         axis = chosen.get("axis", "x")
@@ -166,7 +166,7 @@ class Backlash(Procedure[BacklashRun]):
             notes.append(ABBE)
         return Solution((judged(case, replace(outcome, notes=tuple(notes)), self),), (), assumed_notes(case))
 
-    def plans(self, case: Case) -> list[dict[str, object]]:
+    def plans(self, case: Case) -> list[Parameters]:
         """Each axis that is open."""
         return [{"axis": a, "travel": TRAVEL} for a in "xy" if f"{a}_backlash" in case.open]
 
@@ -197,7 +197,7 @@ class Backlash(Procedure[BacklashRun]):
             "readings": [{"measurand": "return", "values": [0.08, 0.08, 0.09, 0.08, 0.07]}],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """X in the middle."""
         return {"axis": "x", "start": 600.0, "across": 400.0, "travel": TRAVEL}
 

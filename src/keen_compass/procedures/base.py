@@ -21,14 +21,14 @@ from keen_compass.pieces.page import METRIC, Graduation, Page, sheet
 from keen_compass.pieces.placement import visited
 from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.procedures import REGISTRY
-from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.case import Case, length_mm
 from keen_compass.procedures.looking import looked_through
 from keen_compass.procedures.manner import OnPaper, OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import PER_METRE, ask
 from keen_compass.procedures.stages import ALL_STEPS, Makes, Stage, Step, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Chart, Extent, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
@@ -148,15 +148,15 @@ class Procedure(Generic[P]):
         """Whether one of the choices makes any difference, as the others are chosen."""
         return True
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """The parameters of the next piece."""
         raise NotImplementedError
 
-    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+    def again(self, before: Parameters, around: Surroundings) -> Parameters:
         """The parameters of a confirming piece: those of the one before."""
         return dict(before)
 
-    def chosen_for(self, quantity: str) -> dict[str, object]:
+    def chosen_for(self, quantity: str) -> Parameters:
         """Which of the choices lead to a quantity."""
         return {"axis": quantity[0]} if self.per_axis else {}
 
@@ -217,9 +217,9 @@ class Procedure(Generic[P]):
         """What such a piece may lie on."""
         return machine.media if self.on_stock.marks_bed else machine.sheet
 
-    def first_free(self, around: Surroundings, candidates: Iterable[dict[str, object]]) -> dict[str, object]:
+    def first_free(self, around: Surroundings, candidates: Iterable[Parameters]) -> Parameters:
         """The first parameters whose marks go onto free stock; where none do, the first: they are refused in words."""
-        first: dict[str, object] = {}
+        first: Parameters = {}
         for parameters in candidates:
             first = first or parameters
             try:
@@ -326,7 +326,7 @@ class Procedure(Generic[P]):
         size, fine = place(parameters["size"], "size"), bool(parameters.get("fine"))
         return self.page(size, number, down=down, fine=fine, graduation=graduation_of(parameters))
 
-    def on_page(self, page: Page) -> dict[str, object]:
+    def on_page(self, page: Page) -> Parameters:
         """Parameters of what is read on a printed sheet, as far as the sheet says them."""
         return {}
 
@@ -334,7 +334,7 @@ class Procedure(Generic[P]):
         """Lines that it cuts on its sheet, each closed, mm."""
         return ()
 
-    def plans(self, case: Case) -> list[dict[str, object]]:
+    def plans(self, case: Case) -> list[Parameters]:
         """Pieces or runs that it could make, by their parameters: what `procedures.planning` chooses from."""
         return [self.usual_piece()]
 
@@ -350,11 +350,11 @@ class Procedure(Generic[P]):
         """A complete input with made-up readings."""
         raise NotImplementedError
 
-    def unless_said(self, given: Parameters) -> dict[str, object]:
+    def unless_said(self, given: Parameters) -> Parameters:
         """Parameters that a piece gets from the command line where they aren't given there."""
         return {}
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """The piece with which the command line practises."""
         raise NotImplementedError
 

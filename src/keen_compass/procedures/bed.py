@@ -18,7 +18,7 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Gap, Height
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.bed_runs import TRAM, BedRun, TramRun, arm_side, corners
-from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.case import Case, length_mm
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
@@ -33,7 +33,7 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.procedures.stages import Makes, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Extent, Heights, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.measuring import Held, Measurement
@@ -77,11 +77,11 @@ class Bed(Procedure[BedRun | TramRun]):
         """The bed, or the head."""
         return note("bed.heading_tram" if parameters.get("run") == "tram" else "bed.heading")
 
-    def chosen_for(self, quantity: str) -> dict[str, object]:
+    def chosen_for(self, quantity: str) -> Parameters:
         """Which choices yield a quantity."""
         return {"run": "tram"} if quantity.endswith("tram") else {"run": "heights"}
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """Nearly the whole bed, or its middle."""
         width, height = around.machine.bed
         if around.chosen.get("run", "heights") == "tram":
@@ -199,7 +199,7 @@ class Bed(Procedure[BedRun | TramRun]):
             "readings": [{"measurand": f"h_{c}_{r}", "values": [h]} for (c, r), h in heights.items()],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """A grid over the whole bed."""
         return {"columns": COLUMNS, "rows": ROWS, "x": MARGIN, "y": MARGIN, "width": 1220.0, "height": 820.0}
 

@@ -11,14 +11,14 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.plate import EdgePlate
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.case import Case, length_mm
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnStock, ReadBy
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import Outcome, arithmetic, ask, assumed_notes, judged, no_number
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Section, Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.kinds import MachineKind
@@ -49,7 +49,7 @@ class Bevel(Procedure[EdgePlate]):
         """Which edge is looked at: outside, or a hole's."""
         return (Choice("side", "bevel.side", tuple((f"bevel.{s}", s) for s in SIDES)),)
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """A small plate in what is loaded."""
         stock = around.machine.stock
         return {
@@ -171,11 +171,11 @@ class Bevel(Procedure[EdgePlate]):
             ],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """An outside edge of 9 mm."""
         return {"thickness": 9.0, "side": "outside", "compensation": 6.0}
 
-    def unless_said(self, given: Parameters) -> dict[str, object]:
+    def unless_said(self, given: Parameters) -> Parameters:
         """6 mm, cut with 1.5 mm of compensation."""
         return {"thickness": 6.0, "compensation": 1.5}
 

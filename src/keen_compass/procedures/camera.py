@@ -21,7 +21,7 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.cross_mark import ACROSS, CrossMark
 from keen_compass.pieces.where import InView
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, listed
+from keen_compass.procedures.case import Case, listed
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
@@ -30,7 +30,7 @@ from keen_compass.procedures.results import ask, no_number
 from keen_compass.procedures.sheets import place
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.geometry import Box
@@ -80,16 +80,16 @@ class Camera(Procedure[CrossMark]):
             Choice("pictures", "camera.count", tuple((plain(str(n)), n) for n in COUNTS)),
         )
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """A first picture, then one after each move about it."""
         step, n = float(str(around.chosen["step"])), int(str(around.chosen["pictures"]))
         return self._within_reach(around, {"moves": [[step * x, step * y] for x, y in AROUND[:n]]})
 
-    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+    def again(self, before: Parameters, around: Surroundings) -> Parameters:
         """A fresh cross for the next round, and other moves where others were chosen by then."""
         return self.parameters(around)
 
-    def _within_reach(self, around: Surroundings, body: dict[str, object]) -> dict[str, object]:
+    def _within_reach(self, around: Surroundings, body: Parameters) -> Parameters:
         """Where there is free stock and the head comes to all its places; else where there is free stock."""
         sheet = around.machine.sheet
         places = [
@@ -97,7 +97,7 @@ class Camera(Procedure[CrossMark]):
             for j in range(max(int((sheet.height - ACROSS) / NEXT) + 1, 1))
             for i in range(max(int((sheet.width - ACROSS) / NEXT) + 1, 1))
         ]
-        moves = self.piece(body | {"at": [0.0, 0.0]}).stands_at(around.camera)
+        moves = self.piece({**body, "at": [0.0, 0.0]}).stands_at(around.camera)
 
         def reached(box: Box) -> bool:
             return all(
@@ -108,7 +108,7 @@ class Camera(Procedure[CrossMark]):
             return around.free((box,), sheet)
 
         best = next(filter(free, filter(reached, places)), None) or next(filter(free, places), places[0])
-        return body | {"at": [best.x, best.y]}
+        return {**body, "at": [best.x, best.y]}
 
     def piece(self, parameters: Parameters) -> CrossMark:
         """From `picture` and `moves`."""
@@ -225,11 +225,11 @@ class Camera(Procedure[CrossMark]):
             ],
         }
 
-    def unless_said(self, given: Parameters) -> dict[str, object]:
+    def unless_said(self, given: Parameters) -> Parameters:
         """The moves that are usual for the picture's size."""
         return {"moves": self.usual_piece()["moves"]}
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """Four moves about the middle."""
         return {"picture": [1280, 960], "moves": [[0, 0], [4, 0], [0, 4], [-4, 0], [0, -4]]}
 

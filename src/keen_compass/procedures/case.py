@@ -11,6 +11,7 @@ from keen_compass.errors import InputError, shown_input
 from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.assumed import AIMED, FEW, HOLE_BIAS_U, LOST_MOTION_U, SCALE_U, SCATTER, Spread
+from keen_compass.quantities.bodies import Parameters
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.kinds import MachineKind
@@ -44,7 +45,6 @@ from keen_compass.solve.joint import Known
 from keen_compass.solve.travel import lost_motion_of
 
 T = TypeVar("T")
-Parameters = Mapping[str, object]  # of a piece, by name; its procedure understands them
 ASSUMED_LOST_MOTION = Known(0.0, LOST_MOTION_U, Cause.PLAY)
 ASSUMED_SCALE = Known(0.0, SCALE_U, Cause.SCALE)
 ASSUMED_HOLE_BIAS = {thermal: Known(0.0, U, Cause.ASSUMED) for thermal, U in HOLE_BIAS_U.items()}

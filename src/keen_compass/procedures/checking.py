@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.language import tr
-from keen_compass.procedures.case import Case, Parameters
+from keen_compass.procedures.case import Case
+from keen_compass.quantities.bodies import Parameters
 from keen_compass.quantities.readings import number_of
 
 MADE_BY = ("cut", "drawn", "scribed")

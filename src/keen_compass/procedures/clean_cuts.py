@@ -14,14 +14,14 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.burns import MOST_CELLS, BurnGrid
 from keen_compass.pieces.where import Clean
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm, number
+from keen_compass.procedures.case import Case, length_mm, number
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import Outcome, arithmetic, judged, no_number
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Cells
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.kinds import MachineKind
@@ -55,7 +55,7 @@ class CleanCuts(Procedure[BurnGrid]):
         """Wide steps or fine ones."""
         return (Choice("steps", "clean_cuts.steps", (("clean_cuts.wide", "wide"), ("clean_cuts.fine", "fine"))),)
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """About what is set now."""
         share = FINER if around.chosen.get("steps") == "fine" else 1.0
         return {
@@ -143,7 +143,7 @@ class CleanCuts(Procedure[BurnGrid]):
             tuple(now) if now else None,
         )
 
-    def plans(self, case: Case) -> list[dict[str, object]]:
+    def plans(self, case: Case) -> list[Parameters]:
         """Nothing of it can be foreseen."""
         return []
 
@@ -161,11 +161,11 @@ class CleanCuts(Procedure[BurnGrid]):
             ],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """Five by five about 80 % and 2400 mm/min."""
         return {"powers": _about(76.0, POWERS, 1.0, 100.0), "feeds": _about(2400.0, FEEDS, 1.0)}
 
-    def unless_said(self, given: Parameters) -> dict[str, object]:
+    def unless_said(self, given: Parameters) -> Parameters:
         """The powers and feeds of the usual piece."""
         return self.usual_piece()
 

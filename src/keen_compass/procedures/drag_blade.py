@@ -15,14 +15,14 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.blade_row import LARGEST, MOST_SQUARES, BladeRow
 from keen_compass.pieces.where import Closes
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm, listed
+from keen_compass.procedures.case import Case, length_mm, listed
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, judged, no_number, picked_between
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.instruments import Instrument
@@ -55,12 +55,12 @@ class DragBlade(Procedure[BladeRow]):
             Choice("overcut", "drag_blade.overcut", tuple((note("size", mm=o), o) for o in OVERCUTS)),
         )
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """About what is held; about what most blades have where nothing is."""
         step, n = float(str(around.chosen["step"])), int(str(around.chosen["squares"]))
         return {"values": _about(around.trails or MIDDLE, step, n), "overcut": around.chosen["overcut"]}
 
-    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+    def again(self, before: Parameters, around: Surroundings) -> Parameters:
         """About what is held by now; other steps or more squares where that was chosen since."""
         return {**before, "values": self.parameters(around)["values"]}
 
@@ -131,7 +131,7 @@ class DragBlade(Procedure[BladeRow]):
             "readings": [{"measurand": "pick", "values": [4.5]}],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """A row about what most blades have."""
         return {"values": list(USUAL)}
 

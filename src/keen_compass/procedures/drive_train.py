@@ -12,14 +12,14 @@ from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Part
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, number
+from keen_compass.procedures.case import Case, number
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import arithmetic, judged, no_number, scale_outcome
 from keen_compass.procedures.stages import Makes, Step, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Setting, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
@@ -127,11 +127,11 @@ class DriveTrain(Procedure[Chain]):
             Choice("drive", "drive_train.driven_by", drives),
         )
 
-    def chosen_for(self, quantity: str) -> dict[str, object]:
+    def chosen_for(self, quantity: str) -> Parameters:
         """Which choices yield a quantity; Z mostly is on a screw."""
         return {"axis": quantity[0], **({"drive": "screw"} if quantity[0] == "z" else {})}
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """The parts that were chosen; a table's usual ones first."""
         chosen = around.chosen
         axis = str(chosen.get("axis", "x"))
@@ -251,7 +251,7 @@ class DriveTrain(Procedure[Chain]):
             ],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """The belt of X, as an example."""
         return {"axis": "x", "motor": "stepper", "drive": "belt"}
 

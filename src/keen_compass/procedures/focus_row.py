@@ -12,14 +12,14 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.burns import FocusRow
 from keen_compass.pieces.where import Burnt, Narrowest
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.case import Case, length_mm
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, assumed_notes, judged, no_number
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.kinds import MachineKind
@@ -56,14 +56,14 @@ class FocusRowProcedure(Procedure[FocusRow]):
             Choice("lines", "focus_row.count", tuple((plain(str(n)), n) for n in (LINES, 13, 17))),
         )
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """About where the lens is now."""
         count, step = around.chosen.get("lines", LINES), around.chosen.get("step", STEPS[0])
         n, by = (count if isinstance(count, int) else LINES), (step if isinstance(step, float) else STEPS[0])
         heights = [round(around.machine.focus + by * (i - n // 2), 3) for i in range(n)]
         return {"heights": heights, "read": around.chosen.get("read", "pick")}
 
-    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+    def again(self, before: Parameters, around: Surroundings) -> Parameters:
         """About where the lens is by now; closer lines or more of them where that was chosen since."""
         return {**before, "heights": self.parameters(around)["heights"]}
 
@@ -98,7 +98,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
         )
         return (*lines, which)
 
-    def asks(self, measurand: Measurand, chosen: Mapping[str, object]) -> bool:
+    def asks(self, measurand: Measurand, chosen: Parameters) -> bool:
         """The pick alone, or widths."""
         return (measurand.name == "pick") is (chosen.get("read", "pick") == "pick")
 
@@ -150,7 +150,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
             tuple(figures["heights"]), tuple(figures["widths"]), figures["pick"], figures["right"], "focus_row.row"
         )
 
-    def plans(self, case: Case) -> list[dict[str, object]]:
+    def plans(self, case: Case) -> list[Parameters]:
         """About where it is."""
         middle = case.amount("focus").base
         return [{"heights": [middle + STEPS[0] * (i - LINES // 2) for i in range(LINES)]}]
@@ -165,11 +165,11 @@ class FocusRowProcedure(Procedure[FocusRow]):
             "readings": [{"measurand": "pick", "values": [6]}],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """Nine lines about 0."""
         return {"heights": [round(-2.0 + 0.5 * i, 2) for i in range(9)]}
 
-    def unless_said(self, given: Parameters) -> dict[str, object]:
+    def unless_said(self, given: Parameters) -> Parameters:
         """Nine lines about 0."""
         return self.usual_piece()
 

@@ -11,14 +11,14 @@ from keen_compass.errors import PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.corner import CornerLines
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.case import Case, length_mm
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, ask, assumed_notes, judged, no_number, weighed
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import note, plain
@@ -50,7 +50,7 @@ class Home(Procedure[CornerLines]):
         ends = (("home.lowest", False), ("home.highest", True))
         return (Choice("high_x", "home.x_edge_at", ends), Choice("high_y", "home.y_edge_at", ends))
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """Further along the edges than what lies there."""
         stock = around.machine.stock
         x, y, w, h = (stock.x, stock.y, stock.width, stock.height) if stock else (0.0, 0.0, *around.machine.bed)
@@ -67,15 +67,15 @@ class Home(Procedure[CornerLines]):
             },
         )
 
-    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+    def again(self, before: Parameters, around: Surroundings) -> Parameters:
         """The same lines beside the last."""
         return self._beside(around, dict(before))
 
-    def _beside(self, around: Surroundings, body: dict[str, object]) -> dict[str, object]:
+    def _beside(self, around: Surroundings, body: Parameters) -> Parameters:
         """The lines as near to the corner as there is free stock for both."""
         most = min(length_mm(body[name], name) for name in ("stock_x", "stock_y"))
         places = [NEAREST + STEP_ALONG * k for k in range(max(int((most - NEAREST) / STEP_ALONG) + 1, 1))]
-        return self.first_free(around, (body | {"along": along} for along in (*places, CLOSE)))
+        return self.first_free(around, ({**body, "along": along} for along in (*places, CLOSE)))
 
     def piece(self, parameters: Parameters) -> CornerLines:
         """From `distance`, `along`, `high_x`, `high_y`, `stock_x`, `stock_y`; `edge_x`, `edge_y` say where it lies."""
@@ -138,7 +138,7 @@ class Home(Procedure[CornerLines]):
             ],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """At the corner of lowest X and Y."""
         return {"distance": DISTANCE, "along": 40.0}
 

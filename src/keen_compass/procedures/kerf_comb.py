@@ -10,7 +10,7 @@ from keen_compass.language import tr
 from keen_compass.pieces.rungs import KerfComb
 from keen_compass.pieces.where import Slack
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.case import Case, length_mm
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.kerfs import held_kerf, kerf_finding, mm_of_one, other_kerf, room_held
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
@@ -18,7 +18,7 @@ from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import ask, assumed_notes, no_number, scatter_notes
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.kinds import MachineKind
@@ -46,7 +46,7 @@ class KerfCombProcedure(Procedure[KerfComb]):
     on_stock = OnStock(usual_on=MachineKind.PLASMA)
     sizes = Sizes(sides=(), large=("window",))
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """Ten strips, wide enough to be held."""
         wide = max(STRIP, round(3 * around.kerf))
         stock = around.machine.stock
@@ -99,7 +99,7 @@ class KerfCombProcedure(Procedure[KerfComb]):
         """The compensation alone is kept."""
         return ("kerf",)
 
-    def plans(self, case: Case) -> list[dict[str, object]]:
+    def plans(self, case: Case) -> list[Parameters]:
         """One comb of ten strips, as wide as the room held for the kerf allows."""
         return [{"strips": STRIPS, "window": STRIPS * max(STRIP, 3 * room_held(case))}]
 
@@ -132,11 +132,11 @@ class KerfCombProcedure(Procedure[KerfComb]):
             "readings": [{"measurand": "slack", "values": [2.31, 2.3, 2.31]}],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """Ten strips of 24 mm for a 6 mm cutter."""
         return {"strips": 10, "window": 240.0, "thickness": 9.0}
 
-    def unless_said(self, given: Parameters) -> dict[str, object]:
+    def unless_said(self, given: Parameters) -> Parameters:
         """Ten strips."""
         return {"strips": STRIPS, "window": STRIPS * STRIP}
 

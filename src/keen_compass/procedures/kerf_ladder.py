@@ -11,7 +11,7 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.rungs import KerfLadder
 from keen_compass.pieces.where import Faces, Fits
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.case import Case, length_mm
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one, room_held
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
@@ -19,7 +19,7 @@ from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import ask, assumed_notes, held_notes, no_number, scatter_notes
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Rungs, Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.kinds import MachineKind
@@ -57,7 +57,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
             Choice("rungs", "kerf_ladder.count", counts),
         )
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """Steps about what is in force now."""
         side, n, room = str(around.chosen.get("side", "outside")), around.chosen.get("rungs", RUNGS), around.kerf
         count = n if isinstance(n, int) else RUNGS
@@ -74,7 +74,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
             "thermal": around.machine.kind.thermal,
         }
 
-    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+    def again(self, before: Parameters, around: Surroundings) -> Parameters:
         """The same ladder; about what is in force now where another number of rungs was chosen since."""
         now, rungs = self.parameters(around)["compensations"], before.get("compensations")
         alike = isinstance(now, list) and isinstance(rungs, list) and len(now) == len(rungs)
@@ -129,7 +129,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
         )
         return (*rungs, which)
 
-    def asks(self, measurand: Measurand, chosen: Mapping[str, object]) -> bool:
+    def asks(self, measurand: Measurand, chosen: Parameters) -> bool:
         """Sizes, or the pick alone."""
         return (measurand.name == "pick") is (chosen.get("read", "sizes") == "pick")
 
@@ -161,7 +161,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
         )
         return Solution((finding,), (), said, _figures(piece, read, picked, value.value))
 
-    def plans(self, case: Case) -> list[dict[str, object]]:
+    def plans(self, case: Case) -> list[Parameters]:
         """About the room that is held."""
         room = room_held(case)
         step = WIDE_STEP if room >= FINE_BELOW else FINE_STEP
@@ -209,7 +209,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
             "readings": [{"measurand": "pick", "values": [5.5]}],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """Outsides of 40 mm about 6 mm."""
         return {
             "nominal": 40.0,
@@ -218,7 +218,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
             "compensations": [round(5.7 + 0.1 * i, 3) for i in range(7)],
         }
 
-    def unless_said(self, given: Parameters) -> dict[str, object]:
+    def unless_said(self, given: Parameters) -> Parameters:
         """Seven rungs of 40 mm, for kerfs from 1.2 mm up."""
         return {"nominal": 40.0, "compensations": [round(1.2 + 0.1 * i, 3) for i in range(7)]}
 

@@ -12,7 +12,7 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.plate import BOTTOM, GOVERN, INSIDE, OUTSIDE, KerfPlate
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.case import Case, length_mm
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one, room_held
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
@@ -29,7 +29,7 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Section, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.kinds import MachineKind
@@ -78,7 +78,7 @@ class KerfSquare(Procedure[KerfPlate]):
             *held,
         )
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """A small plate in the material that is loaded."""
         inner, stepped = str(around.chosen.get("inner", "hole_slot")), around.chosen.get("outline") == "stepped"
         width = min(
@@ -103,7 +103,7 @@ class KerfSquare(Procedure[KerfPlate]):
             "thermal": around.machine.kind.thermal,
         }
 
-    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+    def again(self, before: Parameters, around: Surroundings) -> Parameters:
         """The same plate, with what is in force by now."""
         return {**before, **_in_force(around)}
 
@@ -181,7 +181,7 @@ class KerfSquare(Procedure[KerfPlate]):
         said = (*assumed_notes(case), *scatter_notes(case), *held_notes(case, leant_on), *model.joint.learnt)
         return Solution(tuple(findings), (), said, model.figures())
 
-    def plans(self, case: Case) -> list[dict[str, object]]:
+    def plans(self, case: Case) -> list[Parameters]:
         """Plain and stepped, with a slot, with a hole as well."""
         room = room_held(case)
         slot = float(max(16, math.ceil(2 * room)))
@@ -262,11 +262,11 @@ class KerfSquare(Procedure[KerfPlate]):
             ],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """With hole and slot."""
         return {"width": 160.0, "height": 120.0, "hole": 40.0, "slot": 16.0, "compensation": 6.0, "thickness": 9.0}
 
-    def unless_said(self, given: Parameters) -> dict[str, object]:
+    def unless_said(self, given: Parameters) -> Parameters:
         """A hole and a slot."""
         return {"hole": 25.0, "slot": 8.0, "compensation": 1.5}
 
@@ -279,7 +279,7 @@ def _yes(parameters: Parameters, name: str, *, usual: bool) -> bool:
     return given
 
 
-def _in_force(around: Surroundings) -> dict[str, object]:
+def _in_force(around: Surroundings) -> Parameters:
     """By what the cut is given room, and what is taken off holes."""
     bias: dict[str, object] = {"hole_bias": around.hole_bias} if around.hole_bias else {}
     return {"compensation": around.kerf, **bias}

@@ -16,14 +16,14 @@ from keen_compass.language import tr
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Meets
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, listed, number
+from keen_compass.procedures.case import Case, listed, number
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, judged, no_number, picked_between
 from keen_compass.procedures.stages import Makes, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.instruments import Instrument
@@ -95,7 +95,7 @@ class MediaFeed(Procedure[Bands]):
             Choice("read", "media_feed.read", (("media_feed.pick_one", "pick"), ("media_feed.judge_each", "each"))),
         )
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """About what is in force, or beyond."""
         step, n = float(str(around.chosen["step"])), int(str(around.chosen["bands"]))
         beyond = {"middle": 0, "more_feed": n - 1, "less_feed": 1 - n}[str(around.chosen["about"])]
@@ -103,7 +103,7 @@ class MediaFeed(Procedure[Bands]):
         middle = step * beyond + (0.0 if relative else around.fed)
         return {"corrections": _about(middle, step, n), "relative": relative, "read": around.chosen["read"]}
 
-    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+    def again(self, before: Parameters, around: Surroundings) -> Parameters:
         """About what is in force by now, or beyond it, with steps as they are chosen."""
         chosen = {**around.chosen, "relative": before.get("relative", True)}
         return {**before, "corrections": self.parameters(replace(around, chosen=chosen))["corrections"]}
@@ -217,7 +217,7 @@ class MediaFeed(Procedure[Bands]):
             "readings": [{"measurand": "pick", "values": [6.5]}],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """About what is in force."""
         return {"corrections": [round(0.1 * i, 1) for i in range(-4, 5)], "relative": True}
 

@@ -19,7 +19,7 @@ from keen_compass.procedures.case import Case
 from keen_compass.procedures.joint import FOUND_AS, PER_METRE
 from keen_compass.procedures.kerfs import assumed_of
 from keen_compass.procedures.stages import Makes, Surface
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
@@ -45,7 +45,7 @@ class Proposal:
     """
 
     procedure: str
-    piece: Mapping[str, object]
+    piece: Parameters
     instrument: Instrument
     readings_each: int
     minutes: float
@@ -171,7 +171,7 @@ def _told_by_rows(procedure: AnyProcedure) -> set[str]:
     return set(FOUND_AS.values()) if type(procedure).rows is not Procedure.rows else set()
 
 
-def _options(case: Case, procedure: AnyProcedure, plan: Mapping[str, object]) -> Iterator[Proposal]:
+def _options(case: Case, procedure: AnyProcedure, plan: Parameters) -> Iterator[Proposal]:
     """One plan with every instrument and number of readings."""
     for instrument in case.instruments_at_hand:
         if procedure.read_by.suits and instrument.kind not in procedure.read_by.suits:

@@ -21,7 +21,7 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import DIVISIONS, GRADUATIONS, METRIC, Page
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, listed
+from keen_compass.procedures.case import Case, listed
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnPaper, OnStock, ReadBy
 from keen_compass.procedures.measurand import Measurand
@@ -41,7 +41,7 @@ from keen_compass.procedures.sheets import (
 )
 from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.quantities.findings import Figures, Solution
@@ -109,7 +109,7 @@ class Pointer(Procedure[Sheet]):
         """Those of what is aimed with."""
         return tuple(f"{parameters.get('secondary', 'pointer')}_{a}" for a in AXES)
 
-    def chosen_for(self, quantity: str) -> dict[str, object]:
+    def chosen_for(self, quantity: str) -> Parameters:
         """What sits beside the tool."""
         return {"secondary": quantity[:-2]}
 
@@ -134,7 +134,7 @@ class Pointer(Procedure[Sheet]):
         """A mark that someone drew needs no printer."""
         return SHEET_STAGES if chosen.get("way") == "sheet" else (Stage.AIM, Stage.DRAW)
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """Of a sheet its targets."""
         secondary, way = around.chosen["secondary"], around.chosen["way"]
         if way == "mark":
@@ -143,7 +143,7 @@ class Pointer(Procedure[Sheet]):
         fed = {"fed": around.machine.long_axis} if around.machine.kind.plots else {}
         return {"way": way, "secondary": secondary, **self.on_page(page), **fed}
 
-    def on_page(self, page: Page) -> dict[str, object]:
+    def on_page(self, page: Page) -> Parameters:
         """Its targets."""
         fine: dict[str, object] = {"fine": True} if page.fine else {}
         return {
@@ -278,7 +278,7 @@ class Pointer(Procedure[Sheet]):
             ],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """One mark, on a scrap."""
         return {"way": "mark"}
 

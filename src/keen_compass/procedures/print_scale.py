@@ -20,7 +20,7 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import METRIC, Graduation, Page, Tick, cut_ticks
 from keen_compass.pieces.where import Beside, Lines
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm, listed
+from keen_compass.procedures.case import Case, length_mm, listed
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnPaper, OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
@@ -42,7 +42,7 @@ from keen_compass.procedures.sheets import (
 )
 from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.quantities.findings import Figures, Finding, Solution
@@ -125,13 +125,13 @@ class PrintScale(Procedure[Ticks]):
         """Every stage that a sheet can have."""
         return SHEET_STAGES
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """As far apart as the sheet allows, and a cross on every target."""
         fed = {"fed": around.machine.long_axis} if around.machine.kind.plots else {}
         page = proposed_page(self, around)
         return {**self.on_page(page), "aimed_with": around.chosen["aimed_with"], **fed}
 
-    def on_page(self, page: Page) -> dict[str, object]:
+    def on_page(self, page: Page) -> Parameters:
         """The same of a sheet."""
         size = (page.width, page.height)
         ticks = cut_ticks(size, page.graduation)
@@ -287,7 +287,7 @@ class PrintScale(Procedure[Ticks]):
             ],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """Over most of a page."""
         return {"x": 150.0, "y": 200.0, "bar": 100.0}
 

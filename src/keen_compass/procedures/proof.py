@@ -24,7 +24,7 @@ from keen_compass.pieces.page import GRADUATIONS, Page
 from keen_compass.pieces.sticker import MOST_COPIES, Place, Sticker, border_places, laid, lines_to_cut, sticker_page
 from keen_compass.pieces.where import Border
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm, listed, number
+from keen_compass.procedures.case import Case, length_mm, listed, number
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnPaper, OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
@@ -51,7 +51,7 @@ from keen_compass.procedures.sheets import (
 )
 from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.quantities.findings import Figures, Finding, Solution
@@ -120,7 +120,7 @@ class Proof(Procedure[Places]):
         """The artwork comes first."""
         return (Stage.ARTWORK, *SHEET_STAGES)
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """The sticker of the artwork; nothing but the paper as long as there is none."""
         size = paper_size(around)
         graduation = GRADUATIONS[around.machine.shown_in]
@@ -310,7 +310,7 @@ class Proof(Procedure[Places]):
             ],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """The sticker of the job."""
         piece: dict[str, object] = self.example()["piece"]
         return piece

@@ -20,7 +20,7 @@ from keen_compass.language import tr
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Piece, Procedure
-from keen_compass.procedures.case import ASSUMED_LOST_MOTION, Case, Parameters, length_mm
+from keen_compass.procedures.case import ASSUMED_LOST_MOTION, Case, length_mm
 from keen_compass.procedures.checking import check_parameters, check_readings, made_by
 from keen_compass.procedures.kerfs import room_held
 from keen_compass.procedures.manner import ReadBy, Sizes
@@ -42,7 +42,7 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, Said, note
@@ -72,11 +72,11 @@ class Rectangle(Procedure[SteppedOutline]):
     read_by = ReadBy(names=MEASURANDS, suits=("caliper", "steel rule", "tape"))
     sizes = Sizes(slider=True, grows=("width", "height", "short_width", "short_height"))
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """As long as was chosen, and three quarters of that across."""
         sides = around.sides(around.size, min(around.rounded(ASPECT * around.size), around.across))
         short = {f"short_{name}": around.rounded(SHORT_SHARE * length) for name, length in sides.items()}
-        return sides | short | around.made()
+        return {**sides, **short, **around.made()}
 
     def piece(self, parameters: Parameters) -> SteppedOutline:
         """From `width`, `height`, optional short lengths (30 % of the long), `compensation`, `made_by`."""
@@ -139,7 +139,7 @@ class Rectangle(Procedure[SteppedOutline]):
                 findings.append(self._finding(case, axis, estimate, model))
         return Solution(tuple(findings), tuple(unresolved), tuple(model.notes), model.kerf_figures())
 
-    def plans(self, case: Case) -> list[dict[str, object]]:
+    def plans(self, case: Case) -> list[Parameters]:
         """Several sizes, cut with the room that is held."""
         sizes = [s for s in PLANNED if not case.largest_size or s <= case.largest_size]
         return [
@@ -208,11 +208,11 @@ class Rectangle(Procedure[SteppedOutline]):
             raise InputError(tr("give x_steps, y_steps or both: the numbers in the controller"), "machine.values")
         check_readings(case, MEASURANDS, positive=True)
 
-    def unless_said(self, given: Parameters) -> dict[str, object]:
+    def unless_said(self, given: Parameters) -> Parameters:
         """Cut with the usual cutter, unless it is drawn."""
         return {"compensation": self.usual_piece()["compensation"]} if given.get("made_by", "cut") == "cut" else {}
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """As large as the caliper reaches, at most 1.2 % too long included."""
         return {"width": 580.0, "height": 540.0, "compensation": 6.0}
 

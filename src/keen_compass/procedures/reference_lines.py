@@ -12,7 +12,7 @@ from keen_compass.errors import PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.reference import ReferenceLines
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.case import Case, length_mm
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
@@ -27,7 +27,7 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note, plain
@@ -58,12 +58,12 @@ class Reference(Procedure[ReferenceLines]):
             Choice("spacing", "reference_lines.spacing", tuple((note("size", mm=s), s) for s in (100.0, 50.0, 200.0))),
         )
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """As far as the bed, or what is loaded of the roll, reaches; inside of lines that are there already."""
         media = around.machine.media
         spacing = length_mm(around.chosen.get("spacing", 100.0), "spacing")
 
-        def inside(k: int) -> dict[str, object]:
+        def inside(k: int) -> Parameters:
             off = ROOM + FURTHER_IN * k
             spans = {
                 name: math.floor((size - ROOM - off) / spacing) * spacing
@@ -73,7 +73,7 @@ class Reference(Procedure[ReferenceLines]):
 
         return self.first_free(around, map(inside, range(MOST_ANGLES)))
 
-    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+    def again(self, before: Parameters, around: Surroundings) -> Parameters:
         """Another angle inside the last."""
         return self.parameters(around)
 
@@ -145,7 +145,7 @@ class Reference(Procedure[ReferenceLines]):
             ],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """Most of the bed."""
         return {"x_span": 1200.0, "y_span": 800.0, "spacing": 100.0}
 

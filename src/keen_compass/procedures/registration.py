@@ -13,7 +13,7 @@ from keen_compass.machines.heads import TOOL, offset_held
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, listed
+from keen_compass.procedures.case import Case, listed
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnPaper, OnStock, ReadBy
 from keen_compass.procedures.measurand import Measurand
@@ -37,7 +37,7 @@ from keen_compass.procedures.sheets import (
 from keen_compass.procedures.stages import Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.assumed import AIMED, Spread
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.quantities.findings import Figures, Finding, Solution
@@ -116,7 +116,7 @@ class Registration(Procedure[Marks]):
         """The marks are read, not drawn on."""
         return Stage.PRINT, Stage.LOAD
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """The marks of the sheet."""
         page = proposed_page(self, around)
         marks = [list(m.at) for m in page.marks]
@@ -238,7 +238,7 @@ class Registration(Procedure[Marks]):
             ],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """Four corners of a sheet, and its middle."""
         return {"marks": [[10, 10], [200, 10], [200, 287], [10, 287], [105, 148.5]]}
 

@@ -20,7 +20,7 @@ from keen_compass.pieces.astride import MOST_DIVISIONS, WAYS, Astride
 from keen_compass.pieces.in_picture import Pattern
 from keen_compass.pieces.where import Lines, LinesUp, Where
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm, number
+from keen_compass.procedures.case import Case, length_mm, number
 from keen_compass.procedures.checking import check_parameters, check_readings
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
@@ -29,7 +29,7 @@ from keen_compass.procedures.results import ask, assumed_notes, no_number
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.assumed import AIMED
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import BARE_EYE, Instrument
 from keen_compass.quantities.notes import Note, note
@@ -69,7 +69,7 @@ class SecondTool(Procedure[Astride]):
         """Gaps or two scales."""
         return (Choice("way", "second_tool.way", tuple((f"second_tool.by_{way}", way) for way in WAYS)),)
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """As they are read best."""
         if around.chosen["way"] == "vernier":
             return {"way": "vernier", "pitch": PITCH, "divisions": DIVISIONS}
@@ -188,7 +188,7 @@ class SecondTool(Procedure[Astride]):
             ],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """Lines 5 mm to either side."""
         return {"way": "gaps", "spacing": SPACING}
 

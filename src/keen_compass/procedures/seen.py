@@ -12,8 +12,9 @@ from keen_compass.pieces.in_picture import Across, Sought
 from keen_compass.pieces.page import Offset, Page
 from keen_compass.pieces.where import Beside, Border, Closes, Faces, Lines, Slack
 from keen_compass.procedures.base import AnyProcedure, Lined
-from keen_compass.procedures.case import Case, Parameters
+from keen_compass.procedures.case import Case
 from keen_compass.procedures.sheets import BAR_READ, nominal_bars, printed_scale
+from keen_compass.quantities.bodies import Parameters
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.uncertainty import K_95

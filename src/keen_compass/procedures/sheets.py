@@ -21,8 +21,9 @@ from keen_compass.pieces.page import (
     bar_lengths,
     fitting,
 )
-from keen_compass.procedures.case import Parameters, listed, number
+from keen_compass.procedures.case import listed, number
 from keen_compass.procedures.surroundings import Choice, Surroundings
+from keen_compass.quantities.bodies import Parameters
 from keen_compass.quantities.families import AIMED_WITH
 from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.uncertainty import Cause, Origin, Source
@@ -71,7 +72,7 @@ def proposed_page(procedure: AnyProcedure, around: Surroundings, *, fine: bool =
     return page
 
 
-def on_paper(size: tuple[float, float], graduation: Graduation) -> dict[str, object]:
+def on_paper(size: tuple[float, float], graduation: Graduation) -> Parameters:
     """Parameters that every piece on such a sheet has."""
     return {"size": list(size)} | ({} if graduation is METRIC else {"graduated": graduation.unit})
 

@@ -11,14 +11,14 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm, number
+from keen_compass.procedures.case import Case, length_mm, number
 from keen_compass.procedures.checking import axis_of, check_parameters, check_readings
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, judged, no_number
 from keen_compass.procedures.stages import Makes, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Feeds, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.lengths import trim_number
@@ -113,7 +113,7 @@ class Speed(Procedure[SpeedRun]):
         shares = tuple((note("speed.share", share=100 * s), s) for s in (0.8, 0.7, 0.9))
         return (self.axis_choice(machine), Choice("share", "speed.keep_to", shares))
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """From well below the feed in force to as far above as the bed's length reaches."""
         chosen, machine = around.chosen, around.machine
         axis = str(chosen.get("axis", "x"))
@@ -216,7 +216,7 @@ class Speed(Procedure[SpeedRun]):
             "readings": [{"measurand": f"rung_{i}", "values": [m]} for i, m in enumerate(misses, 1)],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """X over its whole bed."""
         feeds = [4000.0 + 1000 * i for i in range(9)]
         return {"axis": "x", "start": 30.0, "across": 400.0, "run": 1200.0, "feeds": feeds, "acceleration": 400.0}

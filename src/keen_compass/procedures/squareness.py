@@ -14,7 +14,7 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.square import CIRCLE, RECTANGLE, SquareFigure
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import ASSUMED_LOST_MOTION, Case, Parameters, length_mm
+from keen_compass.procedures.case import ASSUMED_LOST_MOTION, Case, length_mm
 from keen_compass.procedures.checking import check_parameters, check_readings, made_by
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
@@ -34,7 +34,7 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.procedures.stages import Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.measuring import Measurement
@@ -68,7 +68,7 @@ class Squareness(Procedure[SquareFigure]):
         figures = (("squareness.rectangle", "rectangle"), ("squareness.circle", "circle"))
         return (Choice("figure", "squareness.figure", figures),)
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """As large as was chosen."""
         figure = around.chosen.get("figure", "rectangle")
         long, across = around.size, around.size
@@ -203,7 +203,7 @@ class Squareness(Procedure[SquareFigure]):
             ],
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """As large as the caliper reaches."""
         return {"figure": "rectangle", "width": 460.0, "height": 350.0, "made_by": "drawn"}
 

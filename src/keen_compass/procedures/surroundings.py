@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from keen_compass.machines.fitted import Tool
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.sticker import Order
-from keen_compass.procedures.case import Parameters
+from keen_compass.quantities.bodies import Parameters
 from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.notes import Said
 
@@ -67,7 +67,7 @@ class Surroundings:
         width, height = (long, across) if self.machine.long_axis == "x" else (across, long)
         return {"width": width, "height": height}
 
-    def made(self) -> dict[str, object]:
+    def made(self) -> Parameters:
         """How the tool makes it."""
         drawn = self.tool.drawn
         return {

@@ -14,7 +14,7 @@ from keen_compass.language import tr
 from keen_compass.machines.limits import UNITS
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case, Parameters, length_mm, number
+from keen_compass.procedures.case import Case, length_mm, number
 from keen_compass.procedures.checking import axis_of, check_parameters, check_readings
 from keen_compass.procedures.manner import OnStock, ReadBy, Sizes
 from keen_compass.procedures.measurand import Measurand
@@ -52,7 +52,7 @@ from keen_compass.procedures.travel_shapes import (
     written_target,
 )
 from keen_compass.procedures.travel_shown import figures_of, shape_in, shaped
-from keen_compass.quantities.bodies import JsonObject
+from keen_compass.quantities.bodies import JsonObject, Parameters
 from keen_compass.quantities.charts import Deviations, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.lengths import Length
@@ -120,13 +120,13 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         """Z is short: a depth gauge or dial, not a rule."""
         return ("depth gauge", "dial gauge", "caliper") if chosen.get("axis") == "z" else self.read_by.suits
 
-    def chosen_for(self, quantity: str) -> dict[str, object]:
+    def chosen_for(self, quantity: str) -> Parameters:
         """Which choices yield a quantity."""
         if quantity == "tracking":
             return {"run": "tracking"}
         return {"run": "travel", "axis": quantity[0]}
 
-    def parameters(self, around: Surroundings) -> dict[str, object]:
+    def parameters(self, around: Surroundings) -> Parameters:
         """A run of the chosen size, its targets on round numbers."""
         chosen, machine = around.chosen, around.machine
         axis = machine.long_axis if chosen.get("run") == "tracking" else chosen.get("axis", "x")
@@ -156,11 +156,11 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
             },
         )
 
-    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+    def again(self, before: Parameters, around: Surroundings) -> Parameters:
         """The same run; where it leaves ticks, beside the last."""
         return self._beside(around, dict(before))
 
-    def _beside(self, around: Surroundings, body: dict[str, object]) -> dict[str, object]:
+    def _beside(self, around: Surroundings, body: Parameters) -> Parameters:
         """A table's run leaves no marks. A plotter's ticks go onto a free strip of what is loaded."""
         machine, axis = around.machine, body["axis"]
         if machine.file_format == "gcode" or axis == "z":
@@ -168,7 +168,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         media = machine.media
         low, high = (media.y, media.y_high) if axis == "x" else (media.x, media.x_high)
         places = [low + STRIP * k + OVERRUN for k in range(max(int((high - low) / STRIP), 1))]
-        first = body | {"across": places[0]}
+        first: Parameters = {**body, "across": places[0]}
         try:
             boxes = self.spots(self.piece(first), machine, around.passes)
         except InputError:
@@ -177,7 +177,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
             dx, dy = (0.0, across - places[0]) if axis == "x" else (across - places[0], 0.0)
             moved = [replace(box, x=box.x + dx, y=box.y + dy) for box in boxes]
             if around.free(moved, self.on(machine)):
-                return body | {"across": across}
+                return {**body, "across": across}
         return first
 
     def piece(self, parameters: Parameters) -> TravelRun | TrackingRun:
@@ -262,7 +262,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         check_readings(case, tuple(run.nodes()), positive=False)
         return self._travel(case, run)
 
-    def plans(self, case: Case) -> list[dict[str, object]]:
+    def plans(self, case: Case) -> list[Parameters]:
         """Each axis that is open, short and long."""
         axes = [a for a in "xy" if {f"{a}_steps", f"{a}_backlash"} & set(case.open)]
         longest = case.largest_size or 1000.0
@@ -320,7 +320,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
             "readings": readings,
         }
 
-    def usual_piece(self) -> dict[str, object]:
+    def usual_piece(self) -> Parameters:
         """The whole of X."""
         return {"axis": "x", "start": 20.0, "across": 200.0, "length": 1200.0, "targets": 7}
 

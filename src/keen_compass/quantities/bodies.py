@@ -7,3 +7,4 @@ from typing import Any
 
 JsonObject = dict[str, Any]
 JsonMapping = Mapping[str, Any]  # one that is only read
+Parameters = Mapping[str, object]  # of a piece, by name; its procedure understands them

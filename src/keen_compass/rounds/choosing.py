@@ -13,6 +13,7 @@ from keen_compass.machines.heads import offset_held
 from keen_compass.pieces.placement import GAP
 from keen_compass.pieces.sticker import Order
 from keen_compass.procedures.surroundings import Surroundings
+from keen_compass.quantities.bodies import Parameters
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
@@ -103,18 +104,17 @@ class Choosing:
 
         self._c.do(change)
 
-    def parameters(self, size: float | None = None) -> dict[str, object]:
+    def parameters(self, size: float | None = None) -> Parameters:
         """Parameters of the next piece; a confirming piece is the same as the one before."""
-        found: dict[str, object] = self._c.remembered(("parameters", size), lambda: self._parameters(size))
-        return dict(found)
+        return self._c.remembered(("parameters", size), lambda: self._parameters(size))
 
-    def _parameters(self, size: float | None) -> dict[str, object]:
+    def _parameters(self, size: float | None) -> Parameters:
         c, around = self._c, self._around(size)
         if size is None and c.pieces and self.way.made:
             again = c.procedure.again(c.pieces[-1].parameters, around)
             # What the controller adds is what it holds by now, whatever the piece before was made with.
             by_it = again.get("compensation") and c.machine.in_controller("kerf")
-            return again | ({"compensation": around.kerf} if by_it else {})
+            return {**again, "compensation": around.kerf} if by_it else again
         return c.procedure.parameters(around)
 
     def _around(self, size: float | None) -> Surroundings:

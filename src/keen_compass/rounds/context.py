@@ -18,7 +18,7 @@ from keen_compass.procedures import load
 from keen_compass.procedures.base import AnyProcedure
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.stages import Makes
-from keen_compass.quantities.bodies import JsonMapping
+from keen_compass.quantities.bodies import JsonMapping, Parameters
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.measuring import PieceScatter, Temperature
@@ -137,10 +137,10 @@ class RoundContext:
         return self.mark(Choices) or Choices(passes=self.procedure.read_by.passes)
 
     @property
-    def chosen(self) -> dict[str, object]:
+    def chosen(self) -> Parameters:
         """What was chosen of the procedure's choices; the first option of each where nothing was."""
 
-        def read() -> dict[str, object]:
+        def read() -> Parameters:
             usual = {c.name: c.options[0][1] for c in self.procedure.choices(self.machine) if c.options}
             return usual | dict(self.choices.chosen)
 
@@ -262,7 +262,7 @@ class RoundContext:
 
     def case(
         self,
-        parameters: Mapping[str, object],
+        parameters: Parameters,
         values: Mapping[str, StoredValue],
         readings: Mapping[str, tuple[Reading, ...]],
         subject: Subject,
@@ -367,6 +367,6 @@ class RoundContext:
 
         return self.steady("proven", read)
 
-    def shape(self, parameters: Mapping[str, object]) -> Any:
+    def shape(self, parameters: Parameters) -> Any:
         """The piece or run with these parameters."""
         return self.procedure.piece(parameters)

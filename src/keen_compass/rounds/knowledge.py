@@ -14,6 +14,7 @@ from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.base import AnyProcedure
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.assumed import FEW, SCATTER
+from keen_compass.quantities.bodies import Parameters
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import Length
@@ -32,7 +33,7 @@ MOST_ROUNDS = 60  # of a machine, the newest, from which its scatter is learnt
 def alike(procedure: AnyProcedure, a: KeptPiece, b: KeptPiece) -> bool:
     """Whether two pieces differ in nothing but their place: then they count together."""
 
-    def shape(p: KeptPiece) -> dict[str, object]:
+    def shape(p: KeptPiece) -> Parameters:
         return {k: v for k, v in p.parameters.items() if k not in (*procedure.on_stock.placing, *procedure.judged_by)}
 
     return shape(a) == shape(b) and a.snapshot.same_making(b.snapshot)

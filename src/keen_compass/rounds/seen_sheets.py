@@ -21,8 +21,8 @@ from keen_compass.rounds.seen_pictures import SeenPictures
 
 if TYPE_CHECKING:
     from keen_compass.formats.sheet_picture import SeenSheet
-    from keen_compass.procedures.case import Parameters
     from keen_compass.procedures.seen import Readings, SheetBars
+    from keen_compass.quantities.bodies import Parameters
 
 
 @dataclass(frozen=True)

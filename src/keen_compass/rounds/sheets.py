@@ -16,6 +16,7 @@ from keen_compass.pieces.page import Mark, Page
 from keen_compass.pieces.toolpath import Stroke, ToolPath, drawn
 from keen_compass.procedures.sheets import bars_said, graduation_of, nominal_bars, papers_for
 from keen_compass.procedures.stages import Stage
+from keen_compass.quantities.bodies import Parameters
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.lengths import parse_length
@@ -47,11 +48,7 @@ class Sheets:
     """The next sheet of a round. parameters, number: of what is made next."""
 
     def __init__(
-        self,
-        context: RoundContext,
-        parameters: Callable[[], dict[str, object]],
-        number: Callable[[], int],
-        artworks: Artworks,
+        self, context: RoundContext, parameters: Callable[[], Parameters], number: Callable[[], int], artworks: Artworks
     ) -> None:
         self._c, self._parameters, self.number, self._artworks = context, parameters, number, artworks
         self._written: tuple[tuple[object, ...], bytes] | None = None  # the last page, and what was on it
@@ -413,7 +410,7 @@ class Sheets:
         self._artworks.draw_up(beside)
         self._change(replace(self._with(Stage.ARTWORK), shown=""))
 
-    def parameters(self) -> dict[str, object]:
+    def parameters(self) -> Parameters:
         """Of the sheet as it was made."""
         made = {name: v for name, v in self._parameters().items() if name != "bars"}
         return made | ({"bars": list(self.state.bars)} if self.state.bars else {})

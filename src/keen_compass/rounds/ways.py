@@ -20,6 +20,7 @@ from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.procedures.base import Moves
 from keen_compass.procedures.stages import Makes, Stage
 from keen_compass.procedures.surroundings import CLEAR
+from keen_compass.quantities.bodies import Parameters
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.notes import Note, note
 from keen_compass.rounds.context import RoundContext
@@ -88,7 +89,7 @@ class Way:
         """What the tool is sent along, in the bed's coordinates; None where there is none. Raises PieceError."""
         return None
 
-    def parameters(self) -> dict[str, object]:
+    def parameters(self) -> Parameters:
         """As they are kept with it."""
         return self._chosen.parameters()
 
@@ -244,7 +245,7 @@ class OnSheet(Way):
         """What is drawn on it, through its marks."""
         return self._chosen.sheets.path() if self.has_file else None
 
-    def parameters(self) -> dict[str, object]:
+    def parameters(self) -> Parameters:
         """With what its stages found."""
         return self._chosen.sheets.parameters()
 

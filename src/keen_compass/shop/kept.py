@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, NamedTuple
 
-from keen_compass.quantities.bodies import JsonMapping
+from keen_compass.quantities.bodies import JsonMapping, Parameters
 
 if TYPE_CHECKING:  # the first screen needs none of them
     from keen_compass.machines.snapshot import Snapshot
@@ -58,7 +58,7 @@ class KeptPiece(NamedTuple):
     round: int
     number: int
     at: str
-    parameters: Mapping[str, object]
+    parameters: Parameters
     place: tuple[Box, ...]
     on_bed: bool
     practice: JsonMapping | None

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from keen_compass.errors import ShopDamagedError
 from keen_compass.language import tr
-from keen_compass.quantities.bodies import JsonMapping
+from keen_compass.quantities.bodies import JsonMapping, Parameters
 from keen_compass.quantities.geometry import Box
 from keen_compass.shop.base import ShopBase, time_of
 from keen_compass.shop.kept import SHOWN, KeptPiece, KeptReading, KeptRound, KeptStage
@@ -43,7 +43,7 @@ class NewPiece(NamedTuple):
     machine's next.
     """
 
-    parameters: Mapping[str, object]
+    parameters: Parameters
     place: Sequence[Box]
     on_bed: bool
     practice: JsonMapping | None
