@@ -27,14 +27,15 @@ if TYPE_CHECKING:
     from keen_compass.practice.wire import Controller
 
 MOST_EXCHANGES = 4000
-Then = Callable[[Any], None]
+Found = Any  # what a job gives: whoever hears of it knows
+Then = Callable[[Found], None]
 
 
 @dataclass(frozen=True)
 class _Job:
     """work: what is done in the thread. then: what hears the result; always: also of what failed."""
 
-    work: Callable[[], Any]
+    work: Callable[[], Found]
     then: Then
     always: bool
 
@@ -45,7 +46,7 @@ class _Result:
 
     jobs: Jobs
     job: _Job
-    result: Any
+    result: Found
     error: KeenCompassError | None
 
 
@@ -117,14 +118,14 @@ class PortLink(QObject):
         self.path = path
         self.exchanges.clear()
 
-        def work() -> Any:
+        def work() -> Found:
             from keen_compass.controllers.by_port import Cable, find_out
 
             found = find_out(path, dialects, told=self._note)
             self._cable = Cable(path, found, self._note)
             return found
 
-        def opened(found: Any) -> None:
+        def opened(found: Found) -> None:
             self.dialect = found
             then(found)
 
@@ -172,7 +173,7 @@ class PortLink(QObject):
     def send(self, key: str, value: str, then: Then) -> None:
         """Another number; `then` gets what was read back, and the listing in which it stands."""
 
-        def work() -> Any:
+        def work() -> Found:
             cable = self._open()
             return cable.send(key, value), cable.read()
 
@@ -191,7 +192,7 @@ class PortLink(QObject):
         self.close()
         self.path = path
 
-        def work() -> Any:
+        def work() -> Found:
             from keen_compass.controllers.by_port import Cable
 
             with Cable(path, Dialect("unknown", acknowledged="-", baud=baud, ends=ends), self._note) as cable:
@@ -208,7 +209,7 @@ class PortLink(QObject):
             self._moving = RunControl()
         control = self._moving
 
-        def work() -> Any:
+        def work() -> Found:
             cable = self._open()
             cable.jog(axis, distance, feed, control)
             return cable.position()
@@ -220,15 +221,15 @@ class PortLink(QObject):
         from keen_compass.controllers.wire import RunControl
 
         control = self._control = RunControl()
-        last: list[Any] = [None]
+        last: list[Found] = [None]
 
-        def work() -> Any:
+        def work() -> Found:
             for now in self._open().run(program.encode(), control):
                 last[0] = now
                 self.progress.emit(now)
             return last[0]
 
-        def over(_: Any) -> None:
+        def over(_: Found) -> None:
             self._control, self.running, self.holding = None, None, False
             then(last[0], self.trouble)
 
@@ -267,7 +268,7 @@ class PortLink(QObject):
             raise InputError(tr("connect the cable first"))
         return self._cable
 
-    def _ask(self, work: Callable[[], Any], then: Then, *, always: bool = False) -> None:
+    def _ask(self, work: Callable[[], Found], then: Then, *, always: bool = False) -> None:
         """Have something done in the thread; `then` hears the result here, of what failed only where `always`."""
         if self._thread is None:
             self._thread = threading.Thread(target=self._live, args=(self._jobs,), daemon=True)

@@ -25,7 +25,7 @@ from keen_compass.pieces.outline import Outset, Ring, outlined
 from keen_compass.pieces.sticker import Sticker, along
 from keen_compass.progress import part, tell
 from keen_compass.quantities.bodies import JsonMapping
-from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.geometry import Area, Point
 
 if TYPE_CHECKING:
     import numpy as np
@@ -33,7 +33,6 @@ if TYPE_CHECKING:
 
     Values = NDArray[np.floating[Any]]
 
-Area = Any  # shapely geometry
 DPI = (20.0, 10_000.0)
 BETWEEN = 0.5  # threshold unless another is asked for
 

@@ -11,19 +11,18 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
 from keen_compass.formats.tracing import traced
 from keen_compass.formats.vectors import SEEN, NotPathsError
 from keen_compass.language import tr
 from keen_compass.pieces.outline import grown, polygons
-from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.geometry import Area, Point
 
 if TYPE_CHECKING:
     from PIL import Image
 
-Area = Any  # shapely geometry
 SIZES = (1.0, 5000.0)  # mm, of an artwork
 Rendering = Callable[[float], "Image.Image"]  # pixels per mm → as it looks, RGBA
 FINE = 600 / 25.4  # pixels per mm, of what has to stand for paths

@@ -30,6 +30,7 @@ OTHER = {"text", "image", "foreignObject"}  # is seen, and has no line
 UNSEEN = {"defs", "symbol", "clipPath", "mask", "pattern", "marker", "linearGradient", "radialGradient", "filter"}
 LOOKS = {"style", "class", "clip-path", "mask", "filter", "opacity", "display", "visibility", "stroke", "fill-opacity"}
 DEEPEST = 16  # groups within one another
+Pdf = Any  # an object of a PDF, as its reader gives it: of any kind
 
 
 @dataclass(frozen=True)
@@ -154,7 +155,7 @@ def parted_pdf(data: bytes, page: int) -> Parted[bytes] | None:
         return None
 
 
-def _named_in(resources: Any, depth: int) -> Iterator[str]:
+def _named_in(resources: Pdf, depth: int) -> Iterator[str]:
     """Names of spot colours and layers that a page, or a group on it, may use."""
     if resources is None or depth > DEEPEST:
         return
@@ -169,12 +170,12 @@ def _named_in(resources: Any, depth: int) -> Iterator[str]:
             yield from _named_in(thing.get("/Resources"), depth + 1)
 
 
-def _entries(resources: Any, kind: str) -> Iterable[Any]:
+def _entries(resources: Pdf, kind: str) -> Iterable[Pdf]:
     held = resources.get(kind)
     return [value.get_object() for value in held.get_object().values()] if held is not None else []
 
 
-def _inks(space: Any) -> Iterator[str]:
+def _inks(space: Pdf) -> Iterator[str]:
     """Of a colour space with colours of its own: ISO 32000-1, §8.6.6."""
     if isinstance(space, list) and len(space) > 1:
         if space[0] == "/Separation":
@@ -183,7 +184,7 @@ def _inks(space: Any) -> Iterator[str]:
             yield from (str(ink).removeprefix("/") for ink in space[1].get_object())
 
 
-def _layer(given: Any) -> str:
+def _layer(given: Pdf) -> str:
     """What a layer is called (ISO 32000-1, §8.11.2), or the first of several that something belongs to."""
     if given is None:
         return ""
@@ -226,12 +227,12 @@ class _Parting:
         self._writer.write(held)
         return held.getvalue()
 
-    def _part(self, stream: Any, resources: Any, *, inside: bool, depth: int) -> None:
+    def _part(self, stream: Pdf, resources: Pdf, *, inside: bool, depth: int) -> None:
         """inside: whether all of it lies in a layer that is a cut line."""
         here = resources.get_object() if resources is not None else {}
         state, held = _State(), []
         layers: list[bool] = []
-        found: list[tuple[Any, bytes]] = []
+        found: list[tuple[Pdf, bytes]] = []
         for operands, code in stream.operations:
             operator = code.decode("latin-1")
             cut = inside or any(layers)
@@ -261,7 +262,7 @@ class _Parting:
                 found += self._half(operands, operator, cut=cut, state=state)
         stream.operations = found
 
-    def _half(self, operands: Any, operator: str, *, cut: bool, state: _State) -> list[tuple[Any, bytes]]:
+    def _half(self, operands: Pdf, operator: str, *, cut: bool, state: _State) -> list[tuple[Pdf, bytes]]:
         """What is left of an operator."""
         strokes, fills = operator in STROKED, operator in FILLED
         if self.lines:
@@ -280,7 +281,7 @@ class _Parting:
         self.kept += (strokes or fills or operator in PAINTS_ELSE) and left != "n"
         return [(operands, left.encode("latin-1"))]
 
-    def _used(self, thing: Any, around: Any, *, cut: bool, depth: int) -> bool:
+    def _used(self, thing: Pdf, around: Pdf, *, cut: bool, depth: int) -> bool:
         """Whether a group or a picture stays, with the half of it that does."""
         if thing is None or depth > DEEPEST:
             return False
@@ -300,13 +301,13 @@ class _Parting:
         return True
 
 
-def _resource(resources: Any, kind: str, name: Any) -> Any:
+def _resource(resources: Pdf, kind: str, name: Pdf) -> Pdf:
     held = resources.get(kind)
     found = held.get_object().get(name) if held is not None and isinstance(name, str) else None
     return found.get_object() if found is not None else None
 
 
-def _set_upright(page: Any) -> None:
+def _set_upright(page: Pdf) -> None:
     """As it is seen: not turned, its visible corner at 0."""
     from pypdf import Transformation
     from pypdf.generic import RectangleObject

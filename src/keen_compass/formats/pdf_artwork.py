@@ -14,6 +14,7 @@ from keen_compass.formats.named_cut import parted_pdf
 from keen_compass.formats.vectors import MITRE_LIMIT, NotPathsError, covered, enclosed
 from keen_compass.language import tr, tr_n
 from keen_compass.progress import tell
+from keen_compass.quantities.geometry import Area
 
 if TYPE_CHECKING:
     from PIL import Image
@@ -103,7 +104,7 @@ def rendered(page: Any, size: tuple[float, float], per_mm: float) -> Image.Image
     return found
 
 
-def page_paths(pdf: bytes, size: tuple[float, float], mitre_limit: float = MITRE_LIMIT) -> tuple[Any, Any]:
+def page_paths(pdf: bytes, size: tuple[float, float], mitre_limit: float = MITRE_LIMIT) -> tuple[Area, Area]:
     """(filled and stroked, filled alone) of the first page, mm. size: mm, that it is to have. Raises NotPathsError."""
     with _first_page(pdf, size) as (page, scale):
         return covered(page, scale, mitre_limit)
@@ -122,7 +123,7 @@ def _first_page(pdf: bytes, size: tuple[float, float]) -> Iterator[tuple[Any, tu
         document.close()
 
 
-def enclosed_by(pdf: bytes, size: tuple[float, float], name: str) -> Any:
+def enclosed_by(pdf: bytes, size: tuple[float, float], name: str) -> Area:
     """What the cut line on a page encloses, mm. size: mm, that the page is to have. Raises InputError where that is
     nothing, or can't be followed.
     """

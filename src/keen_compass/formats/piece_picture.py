@@ -19,7 +19,7 @@ from keen_compass.language import tr
 from keen_compass.pieces.parts import Edge, Part, within
 from keen_compass.pieces.where import Closes, Faces, Slack
 from keen_compass.progress import tell
-from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.geometry import Area, Point
 from keen_compass.quantities.readings import pick_of
 from keen_compass.solve.corners import trailing
 from keen_compass.solve.robust import robust
@@ -214,7 +214,7 @@ def _roughly(mask: NDArray[np.bool_], edges: Part, factor: int, name: str) -> tu
     return best[1] * factor, len(close) > 1
 
 
-def _leans(shape: Any) -> float:
+def _leans(shape: Area) -> float:
     """The turn of the smallest rectangle about it, rad."""
     import shapely
 

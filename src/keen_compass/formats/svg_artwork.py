@@ -14,7 +14,7 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from importlib import resources
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
 from keen_compass.formats.drawn import Drawing, NothingSeenError, OwnLine, Rendering, check_size, drawing, resolution
@@ -23,7 +23,7 @@ from keen_compass.formats.pdf_artwork import enclosed_by, page_paths, rendered
 from keen_compass.formats.vectors import NotPathsError
 from keen_compass.language import tr
 from keen_compass.progress import tell
-from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.geometry import Area, Point
 
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
@@ -118,7 +118,7 @@ def read_drawing(data: bytes, name: str, *, own_line: bool = False) -> Drawing:
     bare = _renderer(text, size, fonts, NO_STROKES) if "stroke" in text else None
     pdf = _as_pdf(text)
 
-    def by_paths() -> tuple[Any, Any]:
+    def by_paths() -> tuple[Area, Area]:
         if not pdf:
             raise NotPathsError
         return page_paths(pdf, size, MITRE_LIMIT)
@@ -340,7 +340,7 @@ def _renderer(text: str, size: Point, fonts: _Fonts, style: str | None = None) -
     return draw
 
 
-def _line_area(line: Element, size: Point, name: str) -> Any:
+def _line_area(line: Element, size: Point, name: str) -> Area:
     """What a cut line encloses, mm, even where it lies beyond what is printed: on a page as large again all round, for
     no renderer draws beyond its page. size: px. Raises InputError.
     """
@@ -388,7 +388,7 @@ def _alike(pdf: bytes, looks: Rendering, size: Point) -> bool:
     return bool(uniform_filter(beyond, ABOUT).max() <= UNLIKE)
 
 
-def _beyond(a: Any, b: Any) -> Any:
+def _beyond(a: Area, b: Area) -> Area:
     """By how much pixels of one leave all that the other shows there and next to it: one draws edges a pixel aside."""
     import numpy as np
     from scipy.ndimage import maximum_filter, minimum_filter

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.errors import InputError
 from keen_compass.language import tr
 from keen_compass.pieces.outline import refuse_many
-from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.geometry import Area, Point
 
 if TYPE_CHECKING:
     import numpy as np
@@ -15,7 +15,6 @@ if TYPE_CHECKING:
 
     Values = NDArray[np.floating[Any]]
 
-Area = Any  # shapely geometry
 MOST_STEPS = 2_000_000  # of an outline, from pixel to pixel
 
 

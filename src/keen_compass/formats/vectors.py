@@ -11,13 +11,12 @@ from ctypes import byref, c_float, c_int, c_uint
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.pieces.outline import polygons, united
-from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.geometry import Area, Point
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-Area = Any  # shapely geometry
 Line = tuple[tuple[Point, ...], bool]  # its places, and whether it is closed
 Map = tuple[float, float, float, float, float, float]  # a, b, c, d, e, f of x' = a·x + c·y + e, y' = b·x + d·y + f
 FLAT = 0.003  # mm, by which chords may leave a curve
@@ -27,13 +26,14 @@ MOST_POINTS = 200_000  # of all paths: beyond it a page is traced
 DEEPEST = 16  # groups within one another
 CAPS, JOINS = ("flat", "round", "square"), ("mitre", "round", "bevel")
 MITRE_LIMIT = 10.0  # ISO 32000-1, table 52: unless a page says otherwise, which pdfium doesn't tell
+Pdf = Any  # one of pdfium's own objects, which have no types
 
 
 class NotPathsError(Exception):
     """Something on the page is no path that we follow: text, a picture, a pattern, a broken line."""
 
 
-def covered(page: Any, scale: Point, mitre_limit: float = MITRE_LIMIT) -> tuple[Area, Area]:
+def covered(page: Pdf, scale: Point, mitre_limit: float = MITRE_LIMIT) -> tuple[Area, Area]:
     """(filled and stroked, filled alone), of a page of pypdfium2. scale: mm of a point (across, down).
 
     Raises NotPathsError where paths don't say it all.
@@ -43,7 +43,7 @@ def covered(page: Any, scale: Point, mitre_limit: float = MITRE_LIMIT) -> tuple[
     return united([filled, *found.stroked]), filled
 
 
-def enclosed(page: Any, scale: Point) -> Area:
+def enclosed(page: Pdf, scale: Point) -> Area:
     """What the filled paths of a page of pypdfium2 enclose, inside and outside by turns: a hole may be another path.
 
     What is there twice counts once. scale: mm of a point (across, down). Raises NotPathsError.
@@ -58,7 +58,7 @@ def enclosed(page: Any, scale: Point) -> Area:
     return filled([tuple(ring.coords[:-1]) for ring in rings], even_odd=True)
 
 
-def _all_of(page: Any, scale: Point, mitre_limit: float) -> _Found:
+def _all_of(page: Pdf, scale: Point, mitre_limit: float) -> _Found:
     height = page.get_height()
     found = _Found(mitre_limit)
     found.add(page.raw, None, (scale[0], 0.0, 0.0, -scale[1], 0.0, height * scale[1]), 0)
@@ -74,7 +74,7 @@ class _Found:
         self._points = 0
         self._mitre_limit = mitre_limit
 
-    def add(self, page: Any, group: Any, to_mm: Map, depth: int) -> None:
+    def add(self, page: Pdf, group: Pdf, to_mm: Map, depth: int) -> None:
         """Everything on a page, or in a group on it."""
         from pypdfium2 import raw
 
@@ -94,7 +94,7 @@ class _Found:
                 case _:
                     raise NotPathsError
 
-    def _path(self, thing: Any, to_mm: Map, clip: Area | None) -> None:
+    def _path(self, thing: Pdf, to_mm: Map, clip: Area | None) -> None:
         from pypdfium2 import raw
 
         rule, stroke, width = c_int(), c_int(), c_float()
@@ -122,14 +122,14 @@ class _Found:
             area = stroked(lines, wide, CAPS[cap], JOINS[join], self._mitre_limit)
             self._keep(self.stroked, _moved(area, _after((1 / unit, 0.0, 0.0, 1 / unit, 0.0, 0.0), to_sheet)), clip)
 
-    def _lines(self, segments: Sequence[Any], to: Map) -> list[Line]:
+    def _lines(self, segments: Sequence[Pdf], to: Map) -> list[Line]:
         lines = list(_flattened(segments, to))
         self._points += sum(len(line) for line, _ in lines)
         if self._points > MOST_POINTS:
             raise NotPathsError
         return lines
 
-    def _clip(self, thing: Any, to_mm: Map) -> Area | None:
+    def _clip(self, thing: Pdf, to_mm: Map) -> Area | None:
         """What it is clipped to; None where it isn't. Its paths are in the page's, or the group's, own units."""
         from pypdfium2 import raw
 
@@ -147,7 +147,7 @@ class _Found:
         where.append(area if clip is None else area.intersection(clip))
 
 
-def _matrix(thing: Any) -> Map:
+def _matrix(thing: Pdf) -> Map:
     from pypdfium2 import raw
 
     m = raw.FS_MATRIX()
@@ -156,7 +156,7 @@ def _matrix(thing: Any) -> Map:
     return m.a, m.b, m.c, m.d, m.e, m.f
 
 
-def _opacity(thing: Any, of: Any) -> float:
+def _opacity(thing: Pdf, of: Pdf) -> float:
     r, g, b, alpha = c_uint(), c_uint(), c_uint(), c_uint()
     if not of(thing, byref(r), byref(g), byref(b), byref(alpha)):
         raise NotPathsError
@@ -180,7 +180,7 @@ def _moved(area: Area, to: Map) -> Area:
     return affine_transform(area, [a, c, b, d, e, f])
 
 
-def _flattened(segments: Iterable[Any], to: Map) -> Iterator[Line]:
+def _flattened(segments: Iterable[Pdf], to: Map) -> Iterator[Line]:
     """Lines of a path, curves as chords."""
     from pypdfium2 import raw
 

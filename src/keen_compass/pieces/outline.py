@@ -13,9 +13,8 @@ from typing import Any
 
 from keen_compass.errors import InputError
 from keen_compass.language import tr
-from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.geometry import Area, Point
 
-Area = Any  # shapely geometry: loaded late, and it has no types
 CORNERS = ("round", "mitre")
 HOLES = ("keep", "drop")
 PARTS = ("apart", "joined")

@@ -9,14 +9,13 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.language import tr
 from keen_compass.pieces.outline import Ring
 from keen_compass.pieces.page import CODE, CROSS, INSET, METRIC, WORDS, Graduation, Page, sheet
 from keen_compass.quantities.bodies import JsonMapping, JsonObject
-from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.geometry import Area, Point
 
 ASIDE = 16.0  # mm at both sides of the paper that stay free: bars, grips
 APART = 8.0  # mm between a sticker and words or code
@@ -32,7 +31,6 @@ MOST_POINTS = 200_000
 FARTHEST = 30.0  # mm from a cut line that is the artwork's own, within which the print's edge counts as its border
 BESIDE = 1.5  # mm to both sides of a place, where such a border should be the same
 
-Area = Any  # shapely geometry: loaded late, and it has no types
 Points = Sequence[Point]
 Place = tuple[float, float, float, float, float]  # x, y on an outline, its outward normal, the nominal border there
 

@@ -10,7 +10,6 @@ import random
 from collections.abc import Callable, Mapping
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import read_listing
@@ -23,7 +22,7 @@ from keen_compass.practice.reading import shown
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.bodies import JsonMapping, JsonObject
-from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.geometry import Area, Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, format_fraction
 from keen_compass.quantities.readings import Kind
@@ -201,7 +200,7 @@ def scan(session: RoundSession) -> Callable[[], bytes] | None:
     return partial(scanned, lies, Glass(), made.seed)
 
 
-def _weeded(made: Made, closes: Closes) -> Any:
+def _weeded(made: Made, closes: Closes) -> Area:
     """Film out of which the squares were lifted, with all that the blade went round."""
     from shapely import MultiPolygon, Polygon
 
@@ -210,7 +209,7 @@ def _weeded(made: Made, closes: Closes) -> Any:
     return Polygon(film.exterior, [square.exterior for square in squares])
 
 
-def _pushed(made: Made) -> Any:
+def _pushed(made: Made) -> Area:
     """Strips in their window, pushed to the left until they touch; hardly a hair between two."""
     from shapely import MultiPolygon, Polygon, affinity, box
 
@@ -219,7 +218,7 @@ def _pushed(made: Made) -> Any:
     low, high = window.bounds[1], window.bounds[3]
     levels = [low + (high - low) * k / 10 for k in range(2, 9)]
 
-    def ends(shape: Any) -> list[tuple[float, float]]:
+    def ends(shape: Area) -> list[tuple[float, float]]:
         """From where to where it is, level by level."""
         met = [shape.intersection(box(shape.bounds[0], y, shape.bounds[2], y + HAIR)).bounds for y in levels]
         return [(m[0], m[2]) for m in met]
@@ -234,7 +233,7 @@ def _pushed(made: Made) -> Any:
     return MultiPolygon(laid)
 
 
-def _on_glass(made: Made, job: Job) -> Any:
+def _on_glass(made: Made, job: Job) -> Area:
     """As someone lays it there: several parts side by side in their order."""
     from shapely import MultiPolygon, Polygon, affinity
 

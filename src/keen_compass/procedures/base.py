@@ -41,6 +41,7 @@ from keen_compass.solve.plausibility import Doubt
 
 NOUNS = {Makes.PIECE: marked("piece"), Makes.SHEET: marked("sheet"), Makes.PRINT: marked("print")}
 RUN = marked("run")
+AnyPiece = Any  # of a procedure that isn't known here: it is handed back to it
 
 
 class Run(Protocol):

@@ -9,12 +9,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
-from typing import Any
 
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.language import tr
 from keen_compass.procedures import REGISTRY, load, yielding
-from keen_compass.procedures.base import AnyProcedure, Piece, Procedure
+from keen_compass.procedures.base import AnyPiece, AnyProcedure, Piece, Procedure
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.joint import FOUND_AS, PER_METRE
 from keen_compass.procedures.kerfs import assumed_of
@@ -193,7 +192,7 @@ def _options(case: Case, procedure: AnyProcedure, plan: Parameters) -> Iterator[
             yield _weighed(planned, procedure, piece, predicted, len(measurands), n)
 
 
-def _predicted(case: Case, procedure: AnyProcedure, piece: Any, n: int) -> dict[str, float]:
+def _predicted(case: Case, procedure: AnyProcedure, piece: AnyPiece, n: int) -> dict[str, float]:
     """U of every open question that it carries on, in its error unit."""
     found = {q: U for q, U in procedure.predict(case, n).items() if q in case.open}
     if not _told_by_rows(procedure) & set(case.open):
@@ -226,7 +225,7 @@ def _known(case: Case, unknown: Unknown) -> Known | None:
 
 
 def _weighed(
-    case: Case, procedure: AnyProcedure, piece: Any, predicted: Mapping[str, float], count: int, n: int
+    case: Case, procedure: AnyProcedure, piece: AnyPiece, predicted: Mapping[str, float], count: int, n: int
 ) -> Proposal:
     entry = REGISTRY[procedure.name]
     usual = max(count * procedure.read_by.passes, 1)

@@ -11,7 +11,7 @@ from msgspec import Struct
 from keen_compass.pieces.in_picture import Across, Sought
 from keen_compass.pieces.page import Offset, Page
 from keen_compass.pieces.where import Beside, Border, Closes, Faces, Lines, Slack
-from keen_compass.procedures.base import AnyProcedure, Lined
+from keen_compass.procedures.base import AnyPiece, AnyProcedure, Lined
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.sheets import BAR_READ, nominal_bars, printed_scale
 from keen_compass.quantities.bodies import Parameters
@@ -78,7 +78,7 @@ class Readings(NamedTuple):
     notes: tuple[Note, ...]
 
 
-def sought_on(procedure: AnyProcedure, piece: Any, page: Page | None) -> dict[str, tuple[Sought, Sought]]:
+def sought_on(procedure: AnyProcedure, piece: AnyPiece, page: Page | None) -> dict[str, tuple[Sought, Sought]]:
     """What is read from one line to another: measurand → both, mm on the sheet, or on the piece where there is none."""
     found = {}
     for m in procedure.measurands(piece):
@@ -148,7 +148,7 @@ class Found(NamedTuple):
 
 
 def readings_of(
-    procedure: AnyProcedure, piece: Any, page: Page | None, found: Found, bars: SheetBars | None = None
+    procedure: AnyProcedure, piece: AnyPiece, page: Page | None, found: Found, bars: SheetBars | None = None
 ) -> Readings:
     """Tool minus print, along the machine's axes, and borders; distances across a sheet where its check bars say by how
     much printer and paper stretch them.
@@ -179,7 +179,7 @@ def readings_of(
     return Readings(tuple(read), tuple(missed), (note("picture.distances"),) if distances else ())
 
 
-def sizes_of(procedure: AnyProcedure, piece: Any, *, below: bool) -> dict[str, Faces | Slack | Closes]:
+def sizes_of(procedure: AnyProcedure, piece: AnyPiece, *, below: bool) -> dict[str, Faces | Slack | Closes]:
     """What can be read of a piece that lies on a scanner's glass, by measurand.
 
     below: of a piece turned over, at its lower edges.
@@ -194,7 +194,7 @@ def sizes_of(procedure: AnyProcedure, piece: Any, *, below: bool) -> dict[str, F
     return found
 
 
-def inside_of(procedure: AnyProcedure, piece: Any) -> frozenset[str]:
+def inside_of(procedure: AnyProcedure, piece: AnyPiece) -> frozenset[str]:
     """Of these, the sizes of holes and slots, and of room that is free."""
     return frozenset(
         m.name
@@ -205,7 +205,7 @@ def inside_of(procedure: AnyProcedure, piece: Any) -> frozenset[str]:
 
 def on_glass(
     procedure: AnyProcedure,
-    piece: Any,
+    piece: AnyPiece,
     sizes: Mapping[str, Size | None],
     picks: Mapping[str, float],
     scanner: Scanner,

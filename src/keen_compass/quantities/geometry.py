@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 Point = tuple[float, float]
+Area = Any  # what shapely makes: loaded late, and it has no types
 
 
 @dataclass(frozen=True, slots=True)

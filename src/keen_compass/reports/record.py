@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import datetime
-from typing import Any
 
 from keen_compass import __version__
 from keen_compass.errors import InputError
 from keen_compass.language import dated, tr, written
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length, show_size
-from keen_compass.procedures.base import Outlined
+from keen_compass.procedures.base import AnyPiece, Outlined
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -93,7 +92,9 @@ def record_of(shop: Shop, round_id: int) -> bytes:
     return write_record(record)
 
 
-def _picture(shape: Any, means: Mapping[str, float], standpoint: Standpoint) -> tuple[list[Point], list[Point], int]:
+def _picture(
+    shape: AnyPiece, means: Mapping[str, float], standpoint: Standpoint
+) -> tuple[list[Point], list[Point], int]:
     """(outline nominal, as measured, how much its errors are magnified), as seen; empty for what has no outline."""
     if not isinstance(shape, Outlined):
         return [], [], 1

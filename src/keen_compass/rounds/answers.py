@@ -6,11 +6,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
 
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.language import tr
 from keen_compass.machines.instrument_record import instrument_from_json
+from keen_compass.procedures.base import AnyPiece
 from keen_compass.procedures.case import Case, Previous
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.stages import Makes
@@ -33,7 +33,7 @@ class Answers:
         self._c = context
         self._solved: dict[int, tuple[Case, Solution]] = {}  # piece → what was solved of it last
 
-    def shape(self) -> Any:
+    def shape(self) -> AnyPiece:
         """The piece or run shown; raises InputError where there is none yet."""
         piece = self._c.piece
         if piece is None:

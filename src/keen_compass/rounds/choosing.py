@@ -12,6 +12,7 @@ from keen_compass.machines.fitted import new_uid
 from keen_compass.machines.heads import offset_held
 from keen_compass.pieces.placement import GAP
 from keen_compass.pieces.sticker import Order
+from keen_compass.procedures.base import AnyPiece
 from keen_compass.procedures.surroundings import Surroundings
 from keen_compass.quantities.bodies import Parameters
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -150,7 +151,7 @@ class Choosing:
         """What is to be set at the machine before the next piece is made, if anything."""
         return self._c.procedure.first(self._around(None))
 
-    def next_piece(self, size: float | None = None) -> Any:
+    def next_piece(self, size: float | None = None) -> AnyPiece:
         """The piece or run that would be made. Raises InputError or PieceError."""
         return self._c.shape(self.parameters(size))
 

@@ -15,7 +15,7 @@ from keen_compass.machines.fitted import Tool
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures import load
-from keen_compass.procedures.base import AnyProcedure
+from keen_compass.procedures.base import AnyPiece, AnyProcedure
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.bodies import JsonMapping, Parameters
@@ -367,6 +367,6 @@ class RoundContext:
 
         return self.steady("proven", read)
 
-    def shape(self, parameters: Parameters) -> Any:
+    def shape(self, parameters: Parameters) -> AnyPiece:
         """The piece or run with these parameters."""
         return self.procedure.piece(parameters)

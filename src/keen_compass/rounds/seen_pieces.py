@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from functools import partial
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
 from keen_compass.language import tr
+from keen_compass.procedures.base import AnyPiece
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.bodies import JsonObject
 from keen_compass.quantities.lengths import MM_PER_INCH
@@ -56,7 +57,7 @@ class SeenPieces(SeenPictures[Scanned]):
         lengths = sorted(procedure.extent(made.parameters).lengths, reverse=True)
         return all(length <= most for length, most in zip(lengths, GLASS, strict=False))
 
-    def _shape(self) -> Any:
+    def _shape(self) -> AnyPiece:
         piece = self._c.piece
         return self._c.procedure.piece(piece.parameters) if piece is not None else None
 

@@ -10,14 +10,14 @@ OnSheet    printed, laid down, aimed at and drawn on, stage by stage
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from keen_compass.errors import PieceError
 from keen_compass.pieces.job import Applies
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import next_free
 from keen_compass.pieces.toolpath import ToolPath
-from keen_compass.procedures.base import Moves
+from keen_compass.procedures.base import AnyPiece, Moves
 from keen_compass.procedures.stages import Makes, Stage
 from keen_compass.procedures.surroundings import CLEAR
 from keen_compass.quantities.bodies import Parameters
@@ -205,7 +205,7 @@ class Cut(Way):
         place = self._chosen.place()
         if place is None or self._c.machine.stock is None:
             raise PieceError(say(self.refusal() or note("no_place")))
-        piece: Any = self._chosen.next_piece()
+        piece: AnyPiece = self._chosen.next_piece()
         procedure = self._c.procedure
         path = procedure.tool_path(piece, self._chosen.next_number(), Applies(self._c.machine.gives_room))
         if procedure.on_stock.anchored:

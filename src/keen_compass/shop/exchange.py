@@ -18,6 +18,7 @@ from typing import Any, NamedTuple
 from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.quantities.stored import StoredValue, stored_from_body
 from keen_compass.shop.incoming import FORMAT, VERSION, Incoming, Understands, read_incoming
+from keen_compass.shop.rows import SqlRow
 from keen_compass.shop.schema import COLUMNS
 from keen_compass.shop.store import Shop
 
@@ -180,10 +181,10 @@ class _Here:
 
     def __init__(self, shop: Shop, table: str) -> None:
         self._columns = KEYS[table]
-        self._numbers: dict[tuple[Any, ...], list[int]] = {}
+        self._numbers: dict[SqlRow, list[int]] = {}
         for number, *key in shop.called(table, self._columns):
             self._numbers.setdefault(tuple(key), []).append(number)
-        self._met: Counter[tuple[Any, ...]] = Counter()
+        self._met: Counter[SqlRow] = Counter()
 
     def number_of(self, row: JsonMapping) -> int | None:
         """That of the same row; None where it isn't here. Each is asked for once."""

@@ -12,7 +12,7 @@ import sqlite3
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from keen_compass.errors import ShopDamagedError, ShopError, ShopNewerError, ShopReadOnlyError, ShopWriteError
 from keen_compass.language import tr
@@ -20,7 +20,7 @@ from keen_compass.quantities.notes import Note, note
 from keen_compass.shop import schema
 from keen_compass.shop.lock import FileLock
 from keen_compass.shop.log_check import commits_unreadable
-from keen_compass.shop.rows import Damage, Rows, lossy_text, reason_of
+from keen_compass.shop.rows import Damage, Rows, SqlRow, lossy_text, reason_of
 
 if TYPE_CHECKING:
     from tempfile import TemporaryDirectory
@@ -352,7 +352,7 @@ class ShopFile(Rows):
         for table, columns in schema.COLUMNS.items():
             if table == "about":
                 continue
-            sound: dict[int, tuple[Any, ...]] = {}
+            sound: dict[int, SqlRow] = {}
             for way in ("ASC", "DESC"):  # from both ends, up to what can't be read
                 try:
                     for row, is_sound in self._scanned(table, f"ORDER BY id {way}"):

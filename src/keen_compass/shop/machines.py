@@ -22,6 +22,7 @@ from keen_compass.quantities.stored import StoredValue, stored_from_body
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject
 from keen_compass.shop.base import ShopBase
 from keen_compass.shop.kept import KeptFinding, KeptValue
+from keen_compass.shop.rows import SqlRow
 from keen_compass.shop.schema import NEWEST, OLDEST_FIRST
 from keen_compass.shop.things import Things, parts_of, put_together
 
@@ -446,11 +447,11 @@ def _feeds_on(machine: Machine) -> tuple[str, bool]:
     return machine.kind.file, machine.kind.thermal
 
 
-def _value(row: tuple[Any, ...]) -> KeptValue:
+def _value(row: SqlRow) -> KeptValue:
     _, _, _, subject, at, body, round_id, how = row
     return KeptValue(stored_from_body(json.loads(body)), at, how, round_id, subject)
 
 
-def _finding(row: tuple[Any, ...]) -> KeptFinding:
+def _finding(row: SqlRow) -> KeptFinding:
     at, round_id, piece, body = row[4], row[5], row[6], row[-1]
     return KeptFinding(Finding.from_json(json.loads(body)), at, round_id, piece)

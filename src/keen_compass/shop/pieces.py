@@ -13,6 +13,7 @@ from keen_compass.quantities.geometry import Box
 from keen_compass.shop.base import ShopBase, time_of
 from keen_compass.shop.kept import SHOWN, KeptPiece, KeptReading, KeptRound, KeptStage
 from keen_compass.shop.machines import SETTLED
+from keen_compass.shop.rows import SqlRow
 from keen_compass.shop.schema import NEWEST, OLDEST_FIRST
 
 if TYPE_CHECKING:
@@ -87,7 +88,7 @@ class RoundRows(ShopBase):
         )
         return [_round(row, "open") for row in rows]
 
-    def _round(self, row: tuple[Any, ...]) -> KeptRound:
+    def _round(self, row: SqlRow) -> KeptRound:
         end = next(iter(self._f.rows("mark", f"WHERE round = ? AND kind IN {SETTLED} {NEWEST}", row[0])), None)
         return _round(row, end[2] if end else "open")
 
@@ -330,15 +331,13 @@ class RoundRows(ShopBase):
         return None
 
 
-def _round(row: tuple[Any, ...], status: str) -> KeptRound:
+def _round(row: SqlRow, status: str) -> KeptRound:
     number, machine, procedure, at, text = row
     body = json.loads(text)
     return KeptRound(number, machine, procedure, at, body["tolerances"], body["reference_length"], status)
 
 
-def _piece(
-    row: tuple[Any, ...], stages: tuple[KeptStage, ...], doubt: Sequence[tuple[str, str, str]] = ()
-) -> KeptPiece:
+def _piece(row: SqlRow, stages: tuple[KeptStage, ...], doubt: Sequence[tuple[str, str, str]] = ()) -> KeptPiece:
     number, round_id, _, count, at, text = row
     body = json.loads(text)
     doubtful = dict.fromkeys(q for q, since, until in doubt if since < stages[-1].at < until)

@@ -25,6 +25,8 @@ if TYPE_CHECKING:
     pass
 
 _FULL, _BUSY, _LOCKED, _READ_ONLY, _IO, _CANT_OPEN, _TOO_BIG = 13, 5, 6, 8, 10, 14, 18
+SqlValue = str | float | bytes | None
+SqlRow = tuple[Any, ...]  # its columns are known to whoever asked for them
 
 
 class Damage(NamedTuple):
@@ -71,7 +73,7 @@ class Rows:
             tr("A part of this shop’s file is damaged, so it can only be looked at.")
         )
 
-    def query(self, sql: str, *values: Any) -> list[tuple[Any, ...]]:
+    def query(self, sql: str, *values: SqlValue) -> list[SqlRow]:
         """What SQL gives, all of it. Raises ShopError."""
         db = self.db
         db.text_factory = str  # faster by a third than `lossy_text`, which is only wanted where a text is damaged
@@ -89,7 +91,7 @@ class Rows:
         except sqlite3.Error as error:
             raise self.in_words(error) from None
 
-    def rows(self, table: str, tail: str = "", *values: Any, view: str = "") -> Iterator[tuple[Any, ...]]:
+    def rows(self, table: str, tail: str = "", *values: SqlValue, view: str = "") -> Iterator[SqlRow]:
         """Sound rows of a table (or of a view on it), without their digests; what is damaged is noted and left out."""
         try:
             for row, sound in self._scanned(table, tail, *values, view=view):
@@ -100,7 +102,7 @@ class Rows:
                 raise self.in_words(error) from None
             self._found(Damage(table, 0, note("shop.list", table=table)))
 
-    def _scanned(self, table: str, tail: str, *values: Any, view: str = "") -> Iterator[tuple[tuple[Any, ...], bool]]:
+    def _scanned(self, table: str, tail: str, *values: SqlValue, view: str = "") -> Iterator[tuple[SqlRow, bool]]:
         """Rows, and whether each is what was written."""
         names = ", ".join(f"t.{name}" for name, _ in schema.COLUMNS[table])
         for *row, said in self.db.execute(f"SELECT {names}, t.digest FROM {view or table} t {tail}", values):
@@ -109,7 +111,7 @@ class Rows:
                 self._found(Damage(table, row[0], _named(table, row)))
             yield tuple(row), sound
 
-    def append(self, table: str, **values: Any) -> int:
+    def append(self, table: str, **values: SqlValue) -> int:
         """One row more, in the open transaction; returns its number. `id` may be given where it means something."""
         number, instead = values.pop("id", None), " OR REPLACE"
         if number is None:
@@ -121,7 +123,7 @@ class Rows:
         self.query(f"INSERT{instead} INTO {table} VALUES ({marks})", *row, schema.digest(table, row))
         return int(number)
 
-    def replace(self, table: str, row: Sequence[Any], **changes: Any) -> None:
+    def replace(self, table: str, row: Sequence[SqlValue], **changes: SqlValue) -> None:
         """Another row under the same number, in the open transaction; for the few things that are not appended."""
         values = {name: value for (name, _), value in zip(schema.COLUMNS[table], row, strict=True)}
         self.append(table, **values | changes)
@@ -243,7 +245,7 @@ def _typed(table: str, name: str, kind: type, value: Any) -> Any:
     return float(value) + 0.0 if kind is float else kind(value)  # SQLite gives −0.0 back as 0.0
 
 
-def _named(table: str, row: Sequence[Any]) -> Note:
+def _named(table: str, row: Sequence[SqlValue]) -> Note:
     """Which row, as far as it can still be read."""
     day = next((str(v)[:10] for (name, _), v in zip(schema.COLUMNS[table], row, strict=True) if name == "at"), "")
     sound = len(day) == 10 and day.replace("-", "").isdigit()

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from typing import Any
 
 from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.shop.machines import MachineRows
 from keen_compass.shop.pieces import RoundRows
+from keen_compass.shop.rows import SqlRow, SqlValue
 from keen_compass.shop.schema import NEWEST
 
 
@@ -31,15 +31,15 @@ class Shop(MachineRows, RoundRows):
 
     # Taking over and giving away, for `exchange`
 
-    def dumped(self, table: str, tail: str = "", *values: Any) -> list[tuple[Any, ...]]:
+    def dumped(self, table: str, tail: str = "", *values: SqlValue) -> list[SqlRow]:
         """Sound rows of a table as they stand in the file, by number."""
         return list(self._f.rows(table, f"{tail} ORDER BY id", *values))
 
-    def called(self, table: str, columns: Sequence[str]) -> list[tuple[Any, ...]]:
+    def called(self, table: str, columns: Sequence[str]) -> list[SqlRow]:
         """The number of each row of a table and what stands in these columns, in the order in which they were kept."""
         return self._f.query(f"SELECT id, {', '.join(columns)} FROM {table} ORDER BY id")
 
-    def taken_over(self, table: str, **row: Any) -> int:
+    def taken_over(self, table: str, **row: SqlValue) -> int:
         """Append a row that was checked already, with the time it has; returns its number."""
         self._last.clear()
         return self._f.append(table, **row)

@@ -5,7 +5,8 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Sequence
-from typing import Any
+
+from keen_compass.quantities.geometry import Area
 
 Point = tuple[float, float]
 FINE = 0.01  # mm, steps of the axis
@@ -26,7 +27,7 @@ def tip_of(way: Sequence[Point], trails: float) -> list[Point]:
     return tip
 
 
-def went_round(tip: Sequence[Point]) -> Any:
+def went_round(tip: Sequence[Point]) -> Area:
     """All that lies within what the tip went round, as a shapely polygon: where it doesn't meet, film tears."""
     from shapely import LineString, Polygon
 

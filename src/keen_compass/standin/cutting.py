@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from keen_compass.errors import FileFormatError
-from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.geometry import Area, Point
 from keen_compass.standin.beside import pushed
 from keen_compass.standin.truth import Truth
 
@@ -33,10 +33,10 @@ class Part:
     """What came loose. shape: a shapely polygon, at its upper edges. good: of its outside and of each of its holes,
     whether the good side of the cut lies on it."""
 
-    shape: Any
+    shape: Area
     good: tuple[bool, ...]
 
-    def below(self, truth: Truth) -> Any:
+    def below(self, truth: Truth) -> Area:
         """The same at its lower edges: where it leans outwards, outsides are larger there and holes smaller."""
         from shapely.geometry import Polygon
 
@@ -79,7 +79,7 @@ def fallen(cuts: Sequence[Cut], truth: Truth) -> tuple[Part, ...]:
     return tuple(found)
 
 
-def _good(ring: Any, lines: Sequence[Any], *, outside: bool) -> bool:
+def _good(ring: Area, lines: Sequence[Area], *, outside: bool) -> bool:
     """Whether the part lies to the right of the way that cut this edge of it."""
     from shapely.geometry import LinearRing, Point
 
@@ -94,11 +94,11 @@ def _leans(truth: Truth, good: bool, radius: float) -> float:
     return truth.thickness * math.tan(angle) * (1 + truth.leans_on_arcs / radius if radius else 1.0)
 
 
-def _round(hole: Any) -> bool:
+def _round(hole: Area) -> bool:
     return bool(4 * math.pi * hole.area > ROUND * hole.length**2)
 
 
-def _with_holes(part: Any, bias: float) -> Any:
+def _with_holes(part: Area, bias: float) -> Area:
     """A part whose round holes come out larger by so much."""
     from shapely.geometry import Polygon
 
@@ -108,7 +108,7 @@ def _with_holes(part: Any, bias: float) -> Any:
     return Polygon(part.exterior, [(h.buffer(bias / 2) if _round(h) else h).exterior for h in holes])
 
 
-def _bowed(part: Any, bow: float) -> Any:
+def _bowed(part: Area, bow: float) -> Area:
     """A part whose middle is pushed aside, across its longer side."""
     from shapely import segmentize, transform
 
@@ -118,7 +118,7 @@ def _bowed(part: Any, bow: float) -> Any:
 
     along, low, high = (0, x0, x1) if x1 - x0 >= y1 - y0 else (1, y0, y1)
 
-    def bent(places: Any) -> Any:
+    def bent(places: Area) -> Any:
         u = (2 * places[:, along] - low - high) / (high - low)
         places[:, 1 - along] += bow * (1 - u * u)
         return places

@@ -15,10 +15,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from itertools import pairwise
-from typing import Any
 
 from keen_compass.errors import FileFormatError
-from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.geometry import Area, Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredValue
@@ -76,7 +75,7 @@ class Made:
         return not self.parts and bool(self.lines)
 
     @cached_property
-    def shape(self) -> Any:
+    def shape(self) -> Area:
         """The piece itself: the largest part, or the drawn lines with their width."""
         if not self.parts:
             return _drawn(self.lines)
@@ -391,7 +390,7 @@ class _Axis:
             self._lost += self._drift * metres + self._rng.gauss(0, self._truth.slip * math.sqrt(metres))
 
 
-def _width_half_way(part: Any) -> float:
+def _width_half_way(part: Area) -> float:
     """Along X; strips that lean lie against one another all along."""
     from shapely.geometry import box
 
@@ -401,7 +400,7 @@ def _width_half_way(part: Any) -> float:
     return float(met[2] - met[0])
 
 
-def _drawn(marks: Sequence[Sequence[Point]]) -> Any:
+def _drawn(marks: Sequence[Sequence[Point]]) -> Area:
     from shapely.geometry import MultiLineString
 
     return MultiLineString([list(m) for m in marks]).buffer(PEN_LINE / 2, cap_style="square")

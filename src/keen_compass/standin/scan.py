@@ -9,9 +9,10 @@ import io
 import math
 import random
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
+
+from keen_compass.quantities.geometry import Area
 
 FINER = 3  # subpixels each way
 AROUND = 12.0  # mm of glass about the piece
@@ -33,7 +34,7 @@ class Glass:
     body: float = 92.0
 
 
-def scanned(shape: Any, glass: Glass, seed: int) -> bytes:
+def scanned(shape: Area, glass: Glass, seed: int) -> bytes:
     """A JPEG of a piece (a shapely polygon, or several, mm), laid down by hand: a few degrees askew."""
     from PIL import Image, ImageDraw
     from scipy.ndimage import gaussian_filter
