@@ -56,3 +56,27 @@ def grid(reach: float, res: float) -> tuple[Array, Array]:
     steps = np.arange(-math.floor(reach * res), math.floor(reach * res) + 1) / res
     x, y = np.meshgrid(steps, -steps)
     return x, y
+
+
+def likeness(picture: Array, template: Array) -> Array:
+    """How like a template each part of its size is, −1 … 1, by the part's upper left corner; 0 where a part is blank.
+
+    Normalized cross-correlation (Lewis 1995), as scikit-image has it, whose own loads for 0.7 s what isn't needed here.
+    """
+    import numpy as np
+
+    height, width = template.shape
+
+    def sums(values: Array) -> Array:
+        total = np.pad(values, ((1, 0), (1, 0))).cumsum(0).cumsum(1)
+        upper, lower = total[:-height], total[height:]
+        found: Array = lower[:, width:] - upper[:, width:] - lower[:, :-width] + upper[:, :-width]
+        return found
+
+    uneven = template - template.mean()
+    spectrum = np.fft.rfft2(picture) * np.conj(np.fft.rfft2(uneven, picture.shape))
+    both = np.fft.irfft2(spectrum, picture.shape)[: picture.shape[0] - height + 1, : picture.shape[1] - width + 1]
+    spread = np.maximum(sums(picture**2) - sums(picture) ** 2 / template.size, 0.0)
+    scale = np.sqrt(spread * (uneven**2).sum())
+    found: Array = np.divide(both, scale, out=np.zeros_like(both), where=scale > np.finfo(float).eps)
+    return found

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 from keen_compass.errors import InputError
 from keen_compass.formats.beside_target import COARSE, FINEST, LEAST_INK, LEAST_SEEN, design_of, free_about, look_at
 from keen_compass.formats.picture_lines import across
-from keen_compass.formats.sampled import GREY, Sampled, grid
+from keen_compass.formats.sampled import GREY, Sampled, grid, likeness
 from keen_compass.language import tr
 from keen_compass.pieces.in_picture import Across, Sought
 from keen_compass.pieces.page import CODE, CROSS, TARGET, Offset, Page
@@ -247,7 +247,6 @@ def _found(picture: Sampled, page: Page, first: SheetMap) -> dict[Point, Array]:
 def _printed_at(picture: Sampled, where: SheetMap, page: Page, at: Point, reach: float) -> Array | None:
     """Where what is printed at a place is in the picture, px; None where it isn't seen within `reach` mm."""
     import numpy as np
-    from skimage.feature import match_template
 
     res = min(where.px_per_mm(np.array(at)), COARSE)
     design = design_of(page, at)
@@ -260,7 +259,7 @@ def _printed_at(picture: Sampled, where: SheetMap, page: Page, at: Point, reach:
     if inside.mean() < 0.5:
         return None
     ground = np.median(grey)
-    like = match_template(np.where(inside, grey, ground), template)
+    like = likeness(np.where(inside, grey, ground), template)
     i, j = np.unravel_index(int(like.argmax()), like.shape)
     if like[i, j] < LIKE:
         return None

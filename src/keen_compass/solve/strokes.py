@@ -218,21 +218,28 @@ def _print_alone(p: Array, x: Array, y: Array, design: Sequence[Stroke | Ring]) 
 
 def _hidden(design: Sequence[Stroke | Ring], x: Array, y: Array, p: Array) -> tuple[Array, Columns]:
     """How much of the paper print hides, 0 … 1; and its slopes by PX, PY, LEAN_X, LEAN_Y, SIGMA, GAIN."""
-    sigma, left = float(p[SIGMA]), np.ones_like(x)
+    sigma = float(p[SIGMA])
     u, v = x - p[PX], y - p[PY]
-    parts: list[tuple[Array, Columns]] = []
+    lean_u, lean_v = u - p[LEAN_X] * v, v - p[LEAN_Y] * u
+    parts: list[_Part] = []
     for s in design:
-        dx, dy = u - p[LEAN_X] * v - s.at[0], v - p[LEAN_Y] * u - s.at[1]
+        dx, dy = lean_u - s.at[0], lean_v - s.at[1]
+        reach = _half(s.width + p[GAIN]) + BLURRED * sigma
         if isinstance(s, Ring):
             r = np.hypot(dx, dy) + 1e-12
+            near = np.flatnonzero(np.abs(r - s.radius) < reach)
+            dx, dy, r = dx[near], dy[near], r[near]
             band = _band(r - s.radius, s.width + p[GAIN], sigma)
             share, slopes = (
                 band.value,
                 {PX: -band.across * dx / r, PY: -band.across * dy / r, SIGMA: band.sigma, GAIN: band.width},
             )
         else:
-            (ax, ay), across = s.along, dx * -s.along[1] + dy * s.along[0]
-            band, cap = _band(across, s.width + p[GAIN], sigma), _band(dx * ax + dy * ay, 2 * s.half + p[GAIN], sigma)
+            ax, ay = s.along
+            across, along = dx * -ay + dy * ax, dx * ax + dy * ay
+            near = np.flatnonzero((np.abs(across) < reach) & (np.abs(along) < s.half + reach))
+            band = _band(across[near], s.width + p[GAIN], sigma)
+            cap = _band(along[near], 2 * s.half + p[GAIN], sigma)
             share = band.value * cap.value
             slopes = {
                 PX: ay * band.across * cap.value - ax * cap.across * band.value,
@@ -240,42 +247,59 @@ def _hidden(design: Sequence[Stroke | Ring], x: Array, y: Array, p: Array) -> tu
                 SIGMA: band.sigma * cap.value + cap.sigma * band.value,
                 GAIN: band.width * cap.value + cap.width * band.value,
             }
-        slopes[LEAN_X], slopes[LEAN_Y] = slopes[PX] * v, slopes[PY] * u
-        parts.append((share, slopes))
-        left *= 1 - share
-    return 1 - left, _slopes_of(parts, left)
+        slopes[LEAN_X], slopes[LEAN_Y] = slopes[PX] * v[near], slopes[PY] * u[near]
+        parts.append(_Part(near, share, slopes))
+    return _put_together(parts, len(x))
 
 
 def _cross(x: Array, y: Array, p: Array, half: float) -> tuple[Array, Columns]:
     """The same of the tool's cross, its strokes along Y and along X, by EX, EY, SX, SY, WIDTH, SIGMA."""
     dx, dy, sigma, width = x - p[PX] - p[EX], y - p[PY] - p[EY], float(p[SIGMA]), float(p[WIDTH])
-    parts: list[tuple[Array, Columns]] = []
+    reach = _half(width) + BLURRED * sigma
+    parts: list[_Part] = []
     for off, along, slope, across_at, along_at, slope_at in ((dx, dy, p[SX], EX, EY, SX), (dy, dx, p[SY], EY, EX, SY)):
-        band, cap = _band(off - slope * along, width, sigma), _band(along, 2 * half + width, sigma)
+        across = off - slope * along
+        near = np.flatnonzero((np.abs(across) < reach) & (np.abs(along) < half + reach))
+        band, cap = _band(across[near], width, sigma), _band(along[near], 2 * half + width, sigma)
         parts.append(
-            (
+            _Part(
+                near,
                 band.value * cap.value,
                 {
                     across_at: -band.across * cap.value,
                     along_at: slope * band.across * cap.value - cap.across * band.value,
-                    slope_at: -along * band.across * cap.value,
+                    slope_at: -along[near] * band.across * cap.value,
                     WIDTH: band.width * cap.value + cap.width * band.value,
                     SIGMA: band.sigma * cap.value + cap.sigma * band.value,
                 },
             )
         )
-    left = (1 - parts[0][0]) * (1 - parts[1][0])
-    return 1 - left, _slopes_of(parts, left)
+    return _put_together(parts, len(x))
 
 
-def _slopes_of(parts: Sequence[tuple[Array, Columns]], left: Array) -> Columns:
-    """Slopes of 1 − Π(1 − s)."""
+class _Part(NamedTuple):
+    """What one stroke hides: of which pixels, how much, and its slopes; of all others nothing."""
+
+    near: NDArray[np.intp]
+    share: Array
+    slopes: Columns
+
+
+def _put_together(parts: Sequence[_Part], pixels: int) -> tuple[Array, Columns]:
+    """1 − Π(1 − s), and its slopes."""
+    left = np.ones(pixels)
+    for near, share, _ in parts:
+        left[near] *= 1 - share
     found: Columns = {}
-    for share, slopes in parts:
-        others = left / np.maximum(1 - share, 1e-9)
+    for near, share, slopes in parts:
+        others = left[near] / np.maximum(1 - share, 1e-9)
         for k, slope in slopes.items():
-            found[k] = found.get(k, 0.0) + others * slope
-    return found
+            found.setdefault(k, np.zeros(pixels))[near] += others * slope
+    return 1 - left, found
+
+
+def _half(width: float) -> float:
+    return max(width, 0.01) / 2
 
 
 class _Band(NamedTuple):
@@ -290,7 +314,7 @@ class _Band(NamedTuple):
 def _band(d: Array, width: float, sigma: float) -> _Band:
     from scipy.special import erf
 
-    root, half = math.sqrt(2) * sigma, max(width, 0.01) / 2
+    root, half = math.sqrt(2) * sigma, _half(width)
     found = _Band((np.abs(d) < half).astype(float), *(np.zeros_like(d) for _ in range(3)))
     edge = np.flatnonzero(np.abs(np.abs(d) - half) < BLURRED * sigma)  # elsewhere it is all or nothing
     near = d[edge]
