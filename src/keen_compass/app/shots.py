@@ -305,7 +305,7 @@ def _cable(window: MainWindow) -> None:
         return
     link.jog("x", 412.5, 6000.0)
     link.jog("y", 96.25, 6000.0)
-    _wait(lambda: "Y 96.250" in page.cable.pad.place.text())
+    _wait(lambda: abs(page.cable.pad.at.get("y", 0.0) - 96.25) < 0.05)
 
 
 def _glance(window: MainWindow) -> None:

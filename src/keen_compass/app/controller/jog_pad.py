@@ -27,7 +27,7 @@ SIGNS = {Qt.Key.Key_Up: "▲", Qt.Key.Key_Down: "▼", Qt.Key.Key_Left: "◀", Q
 
 class JogPad(Card):
     """Takes arrow keys, Page Up and Page Down for Z; Space and Escape stop; `entered` carries X and Y where Enter was
-    pressed, mm.
+    pressed, mm. at: by axis, mm, as far as it is known where the machine stands.
     """
 
     entered = Signal(float, float)
@@ -47,7 +47,7 @@ class JogPad(Card):
         self.stop.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.stop.setFont(th.font(30, bold=True))
         self._pad: dict[Qt.Key, Button] = {}
-        self._at: dict[str, float] = {}
+        self.at: dict[str, float] = {}
         self._lay_out()
         self._looking = QTimer(self)
         self._looking.setInterval(LOOK)
@@ -153,8 +153,8 @@ class JogPad(Card):
 
     def _show_place(self) -> None:
         if not self._link.ready and self._link.state is not LinkState.RUNNING:
-            self._at = {}
-        said = "   ".join(f"{axis.upper()} {self._show.number(mm, 3)}" for axis, mm in self._at.items())
+            self.at = {}
+        said = "   ".join(f"{axis.upper()} {self._show.number(mm, 3)}" for axis, mm in self.at.items())
         self.place.say(
             f"{said} {self._show.units}" if said else tr("Not connected: position unknown"), "ink" if said else "soft"
         )
@@ -168,7 +168,7 @@ class JogPad(Card):
             link.position(self._stands)
 
     def _stands(self, at: dict[str, float]) -> None:
-        self._at = at
+        self.at = at
         self._show_place()
 
     def _move(self, key: Qt.Key, times: float) -> None:
@@ -204,7 +204,7 @@ class JogPad(Card):
     def go_to(self, x: float, y: float) -> None:
         """To a place, one axis after the other, mm; from where it is known to stand."""
         for axis, to in (("x", x), ("y", y)):
-            if axis in self._at and (by := round(to - self._at[axis], 3)):
+            if axis in self.at and (by := round(to - self.at[axis], 3)):
                 self._link.jog(axis, by, FEED, self._stands)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
