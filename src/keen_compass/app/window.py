@@ -258,7 +258,6 @@ class MainWindow(QMainWindow):
         page.closed.connect(lambda: self.show_rose(uid))
         page.change.connect(self.change_machine)
         page.model.changed.connect(self._round_changed)
-        _app().installEventFilter(page)
         self.places.addWidget(page)
         self.places.setCurrentWidget(page)
         page.refresh()
@@ -367,7 +366,6 @@ class MainWindow(QMainWindow):
 
     def _close_round(self) -> None:
         if self.round_page is not None:
-            _app().removeEventFilter(self.round_page)
             self.places.removeWidget(self.round_page)
             self.round_page.deleteLater()
             self.round_page = None

@@ -4,18 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QResizeEvent, QShowEvent
-from PySide6.QtWidgets import (
-    QAbstractButton,
-    QApplication,
-    QComboBox,
-    QHBoxLayout,
-    QLineEdit,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtGui import QResizeEvent, QShowEvent
+from PySide6.QtWidgets import QApplication, QComboBox, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.aloud import Aloud
@@ -31,6 +22,7 @@ from keen_compass.app.round.make_step import MakeStep
 from keen_compass.app.round.measure_step import MeasureStep
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.over_cable import PieceOverCable
+from keen_compass.app.round.stray_keys import take_stray_keys
 from keen_compass.language import tr
 from keen_compass.procedures.stages import Makes, Step
 from keen_compass.rounds import RoundSession
@@ -43,7 +35,6 @@ if TYPE_CHECKING:
 
 ANSWER_WIDTH, NARROW_ANSWER = 336, 304  # px
 NARROW_BELOW = 960  # px of page width
-UP_OR_DOWN = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
 
 
 class RoundPage(QWidget):
@@ -84,6 +75,7 @@ class RoundPage(QWidget):
         link.changed.connect(self._follow_link)
         self._wire_floor()
         self._lay_out()
+        take_stray_keys(self, self._takes_keys, self._type, self.measure.step_callout)
         self._shown: tuple[object, ...] | None = None
         self._current: str | None = None
         self._aloud = Aloud(self, (self.measure.strip.spoken, self.answer.spoken))
@@ -350,30 +342,16 @@ class RoundPage(QWidget):
             self._current = session.measuring.current()
             self.measure.take_focus()
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Stray digits, as from a caliper that types, go to the current callout; up and down lead there too."""
-        if not (
-            isinstance(event, QKeyEvent)
-            and event.type() == QEvent.Type.KeyPress
-            and self._stack.currentWidget() is self.measure
-            and not self.measure.instruments.wanted()
-            and self.isVisible()
-            and not self.model.session.settled
-        ):
-            return super().eventFilter(watched, event)
-        focus = QApplication.focusWidget()
-        by = UP_OR_DOWN.get(Qt.Key(event.key()))
-        if by and watched is focus and isinstance(focus, QAbstractButton):
-            self.measure.step_callout(by)
-            return True
-        if event.text() and event.text() in "0123456789" and not isinstance(focus, QLineEdit):
-            edit = self.floor.edit if self.floor.isVisible() else self.measure.surface.current_edit()
-            if isinstance(edit, QLineEdit):
-                edit.setFocus()
-                edit.insert(event.text())
-                edit.textEdited.emit(edit.text())
-                return True
-        return super().eventFilter(watched, event)
+    def _takes_keys(self) -> bool:
+        measuring = self._stack.currentWidget() is self.measure and not self.measure.instruments.wanted()
+        return measuring and not self.model.session.settled
+
+    def _type(self, digit: str) -> None:
+        edit = self.floor.edit if self.floor.isVisible() else self.measure.surface.current_edit()
+        if isinstance(edit, QLineEdit):
+            edit.setFocus()
+            edit.insert(digit)
+            edit.textEdited.emit(edit.text())
 
 
 class ReasonBar(Card):
