@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, QSettings, Qt
 from PySide6.QtGui import QAccessible, QAccessibleAnnouncementEvent, QColor, QImage, QPainter
-from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 from skimage.color import deltaE_ciede2000, rgb2lab
 
@@ -181,6 +181,21 @@ def test_stray_digits_backspace_skip_and_undo(qtbot: QtBot, measuring: MainWindo
     assert session.measuring.current() == "short_width"
     press(Qt.Key.Key_Up)
     assert session.measuring.current() == "height"
+    page.measure.strip.skip.setFocus()
+    press(Qt.Key.Key_Down)  # from a button it leads there, too
+    assert session.measuring.current() == "short_width"
+    page.measure.strip.skip.setFocus()
+    press(Qt.Key.Key_7, modifier=Qt.KeyboardModifier.KeypadModifier)
+    assert session.measuring.draft == "7"
+    combo = QComboBox(page.measure)
+    combo.addItems(["first", "second"])
+    combo.show()
+    combo.setFocus()
+    press(Qt.Key.Key_Down)  # a list keeps its own
+    assert combo.currentText() == "second"
+    assert session.measuring.current() == "short_width"
+    press("4")
+    assert session.measuring.draft == "74"
 
 
 def test_the_answer_follows_every_keystroke(qtbot: QtBot, measuring: MainWindow) -> None:
