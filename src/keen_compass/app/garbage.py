@@ -24,7 +24,8 @@ def collect_between_events(parent: QObject) -> None:
 
 def collect_what_is_due() -> None:
     """The oldest generation that Python would collect by now, if any."""
-    for generation, (count, most) in reversed(list(enumerate(zip(gc.get_count(), gc.get_threshold(), strict=True)))):
-        if count > most:
+    counts, limits = gc.get_count(), gc.get_threshold()
+    for generation in (2, 1, 0):
+        if counts[generation] > limits[generation]:
             gc.collect(generation)
             return

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from keen_compass.errors import InputError, KeenCompassError, PieceError
 from keen_compass.language import tr
 from keen_compass.pieces.toolpath import ToolPath
-from keen_compass.quantities.bodies import JsonMapping, Parameters
+from keen_compass.quantities.bodies import JsonMapping, JsonObject
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.stored import StoredAmount
@@ -182,10 +182,10 @@ class Making(Choosing):
         """
         return self._keep_piece(practice)
 
-    def for_practice(self) -> Parameters:
+    def for_practice(self) -> JsonObject:
         """What a stand-in needs to make the next piece, now and again, besides its file."""
         stock = self._c.machine.stock
-        thick: dict[str, object] = {"thickness": stock.thickness} if stock else {}
+        thick: JsonObject = {"thickness": stock.thickness} if stock else {}
         return {"seed": self.next_number(), "units_per_mm": self._c.machine.units_per_mm, **thick}
 
     def count_parts(self) -> KeptPiece:

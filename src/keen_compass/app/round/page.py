@@ -6,7 +6,16 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QResizeEvent, QShowEvent
-from PySide6.QtWidgets import QApplication, QComboBox, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from keen_compass.app import theme as th
 from keen_compass.app.aloud import Aloud
@@ -75,7 +84,7 @@ class RoundPage(QWidget):
         link.changed.connect(self._follow_link)
         self._wire_floor()
         self._lay_out()
-        take_stray_keys(self, self._takes_keys, self._type, self.measure.step_callout)
+        take_stray_keys(self, self._type, self._step)
         self._shown: tuple[object, ...] | None = None
         self._current: str | None = None
         self._aloud = Aloud(self, (self.measure.strip.spoken, self.answer.spoken))
@@ -346,12 +355,21 @@ class RoundPage(QWidget):
         measuring = self._stack.currentWidget() is self.measure and not self.measure.instruments.wanted()
         return measuring and not self.model.session.settled
 
-    def _type(self, digit: str) -> None:
+    def _type(self, digit: str) -> bool:
         edit = self.floor.edit if self.floor.isVisible() else self.measure.surface.current_edit()
-        if isinstance(edit, QLineEdit):
-            edit.setFocus()
-            edit.insert(digit)
-            edit.textEdited.emit(edit.text())
+        if not self._takes_keys() or not isinstance(edit, QLineEdit):
+            return False
+        edit.setFocus()
+        edit.insert(digit)
+        edit.textEdited.emit(edit.text())
+        return True
+
+    def _step(self, by: int) -> bool:
+        """From a button to the next callout, or the one before."""
+        leads = self._takes_keys() and isinstance(QApplication.focusWidget(), QAbstractButton)
+        if leads:
+            self.measure.step_callout(by)
+        return leads
 
 
 class ReasonBar(Card):

@@ -7,36 +7,22 @@ from functools import partial
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QKeyEvent, QKeySequence, QShortcut
-from PySide6.QtWidgets import QAbstractButton, QApplication, QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 
 UP_OR_DOWN = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
 
 
-def take_stray_keys(
-    page: QWidget, taken: Callable[[], bool], typed: Callable[[str], None], stepped: Callable[[int], None]
-) -> None:
-    """While `taken`: a digit for which no field has the keyboard is `typed`; up and down from a button are `stepped`.
+def take_stray_keys(page: QWidget, typed: Callable[[str], bool], stepped: Callable[[int], bool]) -> None:
+    """A digit for which no field has the keyboard is `typed`, up and down are `stepped`; what these don't take goes on
+    to whatever has the keyboard.
 
-    Everything else gets its key as ever. These are shortcuts and no filter of all events: Qt sends some from objects
-    that are half destroyed, and Python that is handed one of them crashes.
+    These are shortcuts and no filter of all events: Qt sends some from objects that are half destroyed, and Python that
+    is handed one of them crashes.
     """
-
-    def digit(number: str) -> bool:
-        wanted = taken()
-        if wanted:
-            typed(number)
-        return wanted
-
-    def arrow(by: int) -> bool:
-        leads = taken() and isinstance(QApplication.focusWidget(), QAbstractButton)
-        if leads:
-            stepped(by)
-        return leads
-
     for number in "0123456789":
-        _Key(page, Qt.Key(ord(number)), number, partial(digit, number))
+        _Key(page, Qt.Key(ord(number)), number, partial(typed, number))
     for key, by in UP_OR_DOWN.items():
-        _Key(page, key, "", partial(arrow, by))
+        _Key(page, key, "", partial(stepped, by))
 
 
 class _Key(QShortcut):
@@ -51,8 +37,9 @@ class _Key(QShortcut):
         focus = None if self._take() else QApplication.focusWidget()
         if focus is None:
             return
+        event = QKeyEvent(QEvent.Type.KeyPress, self._key, Qt.KeyboardModifier.NoModifier, self._text)
         self.setEnabled(False)  # else it is this shortcut again
-        QApplication.sendEvent(
-            focus, QKeyEvent(QEvent.Type.KeyPress, self._key, Qt.KeyboardModifier.NoModifier, self._text)
-        )
-        self.setEnabled(True)
+        try:
+            QApplication.sendEvent(focus, event)
+        finally:
+            self.setEnabled(True)
